@@ -1,0 +1,35 @@
+"""What commands tell: messages and progress on standard error, one JSON object on standard output."""
+
+from __future__ import annotations
+
+import json
+
+import click
+from rich.console import Console
+
+console = Console(stderr=True, highlight=False)
+
+
+def say(text: str) -> None:
+    """Print a message on standard error, unwrapped."""
+    console.print(text, markup=False, soft_wrap=True)
+
+
+def print_json(data: dict) -> None:
+    """Print one JSON object on standard output."""
+    click.echo(json.dumps(data, indent=2, ensure_ascii=False))
+
+
+class Size(click.ParamType):
+    """A size in pixels, written as 1200x800."""
+
+    name = "WxH"
+
+    def convert(self, value, param, ctx):
+        """Return (width, height)."""
+        if isinstance(value, tuple):
+            return value
+        width, _, height = value.lower().partition("x")
+        if not (width.isdigit() and height.isdigit() and 8 <= int(width) <= 20000 and 8 <= int(height) <= 20000):
+            self.fail(f"'{value}' is not a size from 8x8 to 20000x20000, such as 1200x800", param, ctx)
+        return int(width), int(height)

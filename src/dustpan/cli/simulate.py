@@ -1,0 +1,36 @@
+"""`dustpan simulate`: write a demo scene as the made-up camera takes it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+import numpy as np
+
+from dustpan.cli.report import Size, say
+from dustpan.core.engine import Engine, Plan
+from dustpan.files.save import format_for, render_native, save_picture
+from dustpan.simulate.scenes import DEFAULT_ISO, SCENES, clean_picture, noisy_picture
+
+
+@click.command()
+@click.argument("scene", type=click.Choice(list(SCENES)))
+@click.option("--out", required=True, type=click.Path(path_type=Path), help="A file, or a folder that is there.")
+@click.option("--iso", default=DEFAULT_ISO, show_default=True, type=click.IntRange(100, 102400))
+@click.option("--seed", default=1, show_default=True, type=click.IntRange(0), help="The same seed, the same noise.")
+@click.option("--size", type=Size(), help="Reduce to this size first.")
+@click.option("--truth", is_flag=True, help="Write the clean picture instead.")
+@click.option("--overwrite", is_flag=True, help="Replace a file of that name.")
+def simulate(scene, out, iso, seed, size, truth, overwrite):
+    """Photograph a demo scene with the made-up camera. Example: dustpan simulate bench --out bench.png --iso 6400"""
+    if out.is_dir():
+        out = out / (f"{scene}-clean.png" if truth else f"{scene}-iso{iso}.png")
+    fmt = format_for(out, np.dtype(np.uint16 if truth else np.uint8))
+    if truth:
+        source = clean_picture(scene, size=size, dtype=np.uint16)
+    else:
+        source = noisy_picture(scene, iso=iso, seed=seed, size=size, dtype=np.uint16 if fmt.dtype != np.uint8 else np.uint8)
+    engine = Engine(source)
+    pixels = render_native(engine, Plan(engine.base, ()), fmt)
+    save_picture(out, pixels, source.metadata, fmt, overwrite=overwrite)
+    say(f"{out}: {source.width} x {source.height} px")

@@ -1,0 +1,120 @@
+"""Base: the picture after its leading Mend steps, with the reduced copies and the noise measured on it."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+
+import cv2
+import numpy as np
+
+from dustpan.core.measure.model import NoiseModel
+from dustpan.core.measure.noise import estimate_noise
+from dustpan.core.picture import Region, Source, to_working
+
+_CROP = 224
+_LOOKED_AT = 1_250_000  # pixels the noise is measured on
+_OVERVIEW = 1_000_000
+
+
+class Base:
+    """A full picture that can be read at any level, and what was measured on it.
+
+    pixels : H x W x 1 or 3 in any of the native types; a memory map when it is large and not the source's own.
+    """
+
+    def __init__(self, key: str, pixels: np.ndarray, *, linear: bool = False, noise: NoiseModel | None = None):
+        self.key = key
+        self._pixels = pixels
+        self._linear = linear
+        self._noise = noise
+        self._levels: list[np.ndarray] = []
+        self._lock = threading.Lock()
+
+    @classmethod
+    def of(cls, source: Source, noise: NoiseModel | None = None) -> Base:
+        """Return the base of a source without leading Mend steps."""
+        return cls(source.key, source.pixels, linear=source.linear, noise=noise)
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height, px."""
+        return self._pixels.shape[1], self._pixels.shape[0]
+
+    def size_at(self, level: int) -> tuple[int, int]:
+        """Width and height of the picture reduced by 2 ** level (rounded up)."""
+        width, height = self.size
+        return -(-width >> level), -(-height >> level)
+
+    @property
+    def overview_level(self) -> int:
+        """The smallest level at which the picture has at most about 1 MP."""
+        level = 0
+        while self.size_at(level)[0] * self.size_at(level)[1] > _OVERVIEW:
+            level += 1
+        return level
+
+    def read(self, region: Region, level: int = 0) -> np.ndarray:
+        """Return working pixels of a region of the picture reduced by 2 ** level."""
+        x0, y0, x1, y1 = region
+        if level == 0:
+            return to_working(self._pixels[y0:y1, x0:x1], linear=self._linear)
+        return self._level(level)[y0:y1, x0:x1]
+
+    def _level(self, level: int) -> np.ndarray:
+        with self._lock:
+            while len(self._levels) < level:
+                done = len(self._levels)
+                self._levels.append(self._halved(done))
+            return self._levels[level - 1]
+
+    def _halved(self, level: int) -> np.ndarray:
+        """Return the area mean of 2 x 2 of a level, in bands so that memory stays small."""
+        width, height = self.size_at(level)
+        reduced = np.empty((-(-height // 2), -(-width // 2), 3), np.float32)
+        for top in range(0, height, 256):
+            below = min(top + 256, height)
+            if level == 0:
+                band = to_working(self._pixels[top:below], linear=self._linear)
+            else:
+                band = self._levels[level - 1][top:below]
+            reduced[top // 2 : -(-below // 2)] = halve_picture(band)
+        reduced.flags.writeable = False
+        return reduced
+
+    @property
+    def noise(self) -> NoiseModel:
+        """The noise measured on this picture."""
+        if self._noise is None:
+            self._noise = estimate_noise(self._crops())
+        return self._noise
+
+    def _crops(self) -> list[np.ndarray]:
+        width, height = self.size
+        if width * height <= _LOOKED_AT:
+            return [self.read((0, 0, width, height))]
+        across = max(1, round((_LOOKED_AT / _CROP**2 * width / height) ** 0.5))
+        down = max(1, round(_LOOKED_AT / _CROP**2 / across))
+        lefts = np.linspace(0, max(width - _CROP, 0), across).astype(int)
+        tops = np.linspace(0, max(height - _CROP, 0), down).astype(int)
+        return [
+            self.read((int(x), int(y), min(int(x) + _CROP, width), min(int(y) + _CROP, height)))
+            for x in lefts
+            for y in tops
+        ]
+
+
+def halve_picture(pixels: np.ndarray) -> np.ndarray:
+    """Return the area mean of 2 x 2 pixels; an odd last row or column is averaged with itself."""
+    height, width = pixels.shape[:2]
+    if height % 2 or width % 2:
+        pixels = cv2.copyMakeBorder(pixels, 0, height % 2, 0, width % 2, cv2.BORDER_REPLICATE)
+    return 0.25 * (pixels[0::2, 0::2] + pixels[1::2, 0::2] + pixels[0::2, 1::2] + pixels[1::2, 1::2])
+
+
+def reduce_picture(pixels: np.ndarray, level: int, *, check: Callable[[], None] = lambda: None) -> np.ndarray:
+    """Return the area mean by 2 ** level."""
+    for _ in range(level):
+        check()
+        pixels = halve_picture(pixels)
+    return pixels

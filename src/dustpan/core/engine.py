@@ -1,0 +1,304 @@
+"""Render a document: plans of prepared steps, blocks of pixels, two cached layers a step.
+
+Screen, export and batch read the same blocks of one absolute grid of 512 px, each computed from the blocks of
+the step before and a support around them. Keys name where pixels come from, never what they are.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import tempfile
+import threading
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from dustpan.core.base import Base, reduce_picture
+from dustpan.core.cache import Cache
+from dustpan.core.filters.blend import lay_over
+from dustpan.core.filters.planes import sample_plane
+from dustpan.core.measure.model import EvenField, MixedField, NoiseField, NoiseModel
+from dustpan.core.params import Params
+from dustpan.core.picture import Region, Source
+from dustpan.core.route import Document, Step
+from dustpan.core.steps import kinds
+from dustpan.core.steps.base import MAX_SUPPORT, Context, StepKind
+from dustpan.core.survey import Survey
+from dustpan.core.where.base import mask_of
+
+BLOCK = 512
+_ALIGN = 8  # supports are rounded up to this, so that sliding patches keep their places in the picture
+_MAPPED = 256 << 20  # a Base larger than this is kept in a file
+_SHARE_PLANE = 256  # px, the mask as the noise field sees it
+Check = Callable[[], None]
+
+
+def _nothing() -> None:
+    """Stand in for a cancel check."""
+
+
+def _digest(*parts: Any) -> str:
+    return hashlib.blake2b(repr(parts).encode(), digest_size=16).hexdigest()
+
+
+@dataclass(frozen=True, eq=False)
+class Stage:
+    """One step of a plan, ready to run.
+
+    params : resolved (automatic values filled in); raw_key, key : provenance before and after Mix and Where.
+    """
+
+    step: Step
+    kind: StepKind
+    params: Params
+    analysis: Any
+    analysis_key: str
+    noise: NoiseField
+    raw_key: str
+    key: str
+
+
+@dataclass(frozen=True, eq=False)
+class Plan:
+    """A document made ready to render on one source, at one level (0 is exact)."""
+
+    base: Base
+    stages: tuple[Stage, ...]
+    level: int = 0
+
+    @property
+    def key(self) -> str:
+        """Provenance of the result."""
+        return self.stages[-1].key if self.stages else self.base.key
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height at this plan's level."""
+        return self.base.size_at(self.level)
+
+    def at(self, level: int) -> Plan:
+        """Return the draft plan for the picture reduced by 2 ** level: lengths shrink, tiny steps drop out."""
+        if level == self.level:
+            return self
+        scaled = [(stage, stage.kind.scaled(stage.params, level)) for stage in self.stages]
+        return Plan(self.base, tuple(replace(s, params=p) for s, p in scaled if p is not None), level)
+
+    def before(self, place: int) -> Plan:
+        """Return the plan of the first `place` stages."""
+        return replace(self, stages=self.stages[:place])
+
+    def stage(self, step_id: str) -> Stage | None:
+        """Return the stage of a step, or None when it is off or idle."""
+        return next((stage for stage in self.stages if stage.step.id == step_id), None)
+
+    def noise_after(self) -> NoiseField:
+        """Return the noise field of the result."""
+        if not self.stages:
+            return EvenField(self.base.noise)
+        return _noise_after(self.stages[-1])
+
+
+class Engine:
+    """Render documents on one source.
+
+    source : the picture. budget : bytes of blocks to keep. noise : a model to use instead of measuring.
+    """
+
+    def __init__(self, source: Source, *, budget: int = 1 << 30, noise: NoiseModel | None = None):
+        self.source = source
+        self.runs: dict[str, int] = {}  # how often each kind's filter ran, for tests and for the curious
+        self._cache = Cache(budget)
+        self.base = Base.of(source, noise)
+        self._fixed = noise
+        self._busy: dict[Any, threading.Event] = {}
+        self._lock = threading.Lock()
+
+    # -- planning ---------------------------------------------------------------------------------------------
+
+    def plan(self, document: Document, *, frozen: Plan | None = None, check: Check = _nothing) -> Plan:
+        """Make a document ready: resolve automatic settings, look at the picture, carry the noise.
+
+        frozen : an earlier plan whose measurements are kept for steps that have not changed themselves, while
+            a slider of an earlier step is being dragged.
+        """
+        active = [step for step in document.route if _works(step)]
+        leading = 0
+        while leading < len(active) and kinds()[active[leading].kind].stage == "Mend":
+            leading += 1
+        base = self._base(tuple(active[:leading]), check)
+        plan = Plan(base, ())
+        for step in active[leading:]:
+            check()
+            plan = self._extend(plan, step, frozen, check)
+        return plan
+
+    def survey(self, plan: Plan, *, check: Check = _nothing) -> Survey:
+        """Return what a step placed after a plan may look at."""
+        level = plan.base.overview_level
+        small = plan.at(level)
+
+        def look() -> np.ndarray:
+            return self.render(small, (0, 0, *small.size), check=check)
+
+        return Survey(plan.base.size, plan.noise_after(), plan.base.noise, level, look, self.source.metadata)
+
+    def _extend(self, plan: Plan, step: Step, frozen: Plan | None, check: Check) -> Plan:
+        kind = kinds()[step.kind]
+        kept = frozen.stage(step.id) if frozen else None
+        if kept and kept.step.params == step.params:
+            params, analysis, analysis_key, noise = kept.params, kept.analysis, kept.analysis_key, kept.noise
+        else:
+            analysis_key = _digest(plan.key, step.kind, step.params)
+            params, analysis, noise = self._once(
+                ("analysis", analysis_key), lambda: self._look(plan, kind, step.params, check), check
+            )
+        if kind.idle(params):
+            return plan
+        raw_key = _digest(plan.key, step.kind, params, analysis_key)
+        plain = step.mix >= 1 and step.where.everywhere and step.blend == "replace"
+        key = raw_key if plain else _digest(raw_key, step.mix, step.blend, step.where)
+        stage = Stage(step, kind, params, analysis, analysis_key, noise, raw_key, key)
+        return replace(plan, stages=(*plan.stages, stage))
+
+    def _look(self, plan: Plan, kind: StepKind, params: Params, check: Check):
+        survey = self.survey(plan, check=check)
+        resolved = kind.resolve(params, survey)
+        analysis = None if kind.idle(resolved) else kind.analyse(resolved, survey)
+        return resolved, analysis, survey.noise
+
+    def _base(self, leading: tuple[Step, ...], check: Check) -> Base:
+        if not leading:
+            return self.base
+        plan = Plan(self.base, ())
+        for step in leading:
+            plan = self._extend(plan, step, None, check)
+        if not plan.stages:
+            return self.base
+        return self._once(("base", plan.key), lambda: self._materialise(plan, check), check)
+
+    def _materialise(self, plan: Plan, check: Check) -> Base:
+        width, height = plan.size
+        shape = (height, width, 3)
+        if np.prod(shape) * 4 > _MAPPED:
+            pixels = np.memmap(tempfile.TemporaryFile(), np.float32, "w+", shape=shape)
+        else:
+            pixels = np.empty(shape, np.float32)
+        for region in blocks_of(plan.size):
+            x0, y0, x1, y1 = region
+            pixels[y0:y1, x0:x1] = self.render(plan, region, check=check)
+        return Base(plan.key, pixels, noise=self._fixed)
+
+    # -- rendering --------------------------------------------------------------------------------------------
+
+    def render(self, plan: Plan, region: Region, *, check: Check = _nothing) -> np.ndarray:
+        """Return a plan's working pixels of a region (in pixels of the plan's level), assembled from blocks."""
+        if not plan.stages:
+            return plan.base.read(region, plan.level)
+        x0, y0, x1, y1 = region
+        pixels = np.empty((y1 - y0, x1 - x0, 3), np.float32)
+        for column, row in _block_numbers(region):
+            bx0, by0, bx1, by1 = _block_region(column, row, plan.size)
+            left, top, right, below = max(bx0, x0), max(by0, y0), min(bx1, x1), min(by1, y1)
+            block = self.block(plan, column, row, check=check)
+            pixels[top - y0 : below - y0, left - x0 : right - x0] = block[top - by0 : below - by0, left - bx0 : right - bx0]
+        return pixels
+
+    def render_reduced(self, plan: Plan, region: Region, level: int, *, check: Check = _nothing) -> np.ndarray:
+        """Return the area mean by 2 ** level of a plan's exact pixels; the region starts on whole cells."""
+        return reduce_picture(self.render(plan, region, check=check), level, check=check)
+
+    def block(self, plan: Plan, column: int, row: int, *, check: Check = _nothing) -> np.ndarray:
+        """Return one block of a plan's result, read-only, h x w x 3 float32."""
+        check()
+        stage = plan.stages[-1]
+        key = (stage.key, plan.level, column, row)
+        return self._once(key, lambda: self._mixed_block(plan, stage, column, row, check), check)
+
+    def _mixed_block(self, plan: Plan, stage: Stage, column: int, row: int, check: Check) -> np.ndarray:
+        if stage.key == stage.raw_key:
+            return self._raw_block(plan, stage, column, row, check)
+        region = _block_region(column, row, plan.size)
+        below = self.render(plan.before(-1), region, check=check)
+        mask = mask_of(stage.step.where, region, plan.size, level=plan.level)
+        share = stage.step.mix * mask
+        if not np.any(share):
+            return below
+        key = (stage.raw_key, plan.level, column, row)
+        raw = self._once(key, lambda: self._raw_block(plan, stage, column, row, check), check)
+        return lay_over(below, raw, law=stage.step.blend, share=share)
+
+    def _raw_block(self, plan: Plan, stage: Stage, column: int, row: int, check: Check) -> np.ndarray:
+        x0, y0, x1, y1 = _block_region(column, row, plan.size)
+        support = stage.kind.support(stage.params, stage.analysis)
+        if not 0 <= support <= MAX_SUPPORT:
+            raise ValueError(f"{stage.kind.kind} asks for {support} px of support; at most {MAX_SUPPORT} px are given")
+        around = -(-support // _ALIGN) * _ALIGN
+        width, height = plan.size
+        wide = (max(x0 - around, 0), max(y0 - around, 0), min(x1 + around, width), min(y1 + around, height))
+        tile = self.render(plan.before(-1), wide, check=check)
+        tile.flags.writeable = False
+        check()
+        context = Context(stage.noise, plan.size, plan.level, check)
+        result = stage.kind.apply(tile, wide, stage.params, stage.analysis, context)
+        with self._lock:
+            self.runs[stage.kind.kind] = self.runs.get(stage.kind.kind, 0) + 1
+        return np.ascontiguousarray(result[y0 - wide[1] : y1 - wide[1], x0 - wide[0] : x1 - wide[0]], np.float32)
+
+    def _once(self, key: Any, make: Callable[[], Any], check: Check) -> Any:
+        """Return a cached value, or make it; a second thread that wants it waits for the first."""
+        while True:
+            found = self._cache.get(key)
+            if found is not None:
+                return found
+            with self._lock:
+                busy = self._busy.get(key)
+                if busy is None:
+                    self._busy[key] = mine = threading.Event()
+                    break
+            while not busy.wait(0.02):
+                check()
+        try:
+            value = make()
+            if isinstance(value, np.ndarray):
+                value.flags.writeable = False
+            self._cache.put(key, value, value.nbytes if isinstance(value, np.ndarray) else 1 << 16)
+            return value
+        finally:
+            with self._lock:
+                del self._busy[key]
+            mine.set()
+
+
+def _works(step: Step) -> bool:
+    """Whether a step can change anything, as far as its own switches say."""
+    return step.on and step.mix > 0
+
+
+def _noise_after(stage: Stage) -> NoiseField:
+    after = stage.kind.carry(stage.params, stage.analysis, stage.noise)
+    step = stage.step
+    if step.mix >= 1 and step.where.everywhere:
+        return after
+    mask = mask_of(step.where, (0, 0, _SHARE_PLANE, _SHARE_PLANE), (_SHARE_PLANE, _SHARE_PLANE))
+    shares = np.full((_SHARE_PLANE, _SHARE_PLANE), step.mix, np.float32) * mask
+    return MixedField(stage.noise, after, lambda place, shape: sample_plane(shares, place, shape))
+
+
+def blocks_of(size: tuple[int, int]) -> Iterator[Region]:
+    """Yield the regions of all blocks of a picture, row by row."""
+    for column, row in _block_numbers((0, 0, *size)):
+        yield _block_region(column, row, size)
+
+
+def _block_numbers(region: Region) -> Iterator[tuple[int, int]]:
+    x0, y0, x1, y1 = region
+    for row in range(y0 // BLOCK, -(-y1 // BLOCK)):
+        for column in range(x0 // BLOCK, -(-x1 // BLOCK)):
+            yield column, row
+
+
+def _block_region(column: int, row: int, size: tuple[int, int]) -> Region:
+    left, top = column * BLOCK, row * BLOCK
+    return left, top, min(left + BLOCK, size[0]), min(top + BLOCK, size[1])

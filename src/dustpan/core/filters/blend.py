@@ -1,0 +1,51 @@
+"""Laws by which a step's result is laid over its input."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from dustpan.core.filters.colour import tone_of
+
+
+def _overlay(below, above):
+    return np.where(below <= 0.5, 2 * below * above, 1 - 2 * (1 - below) * (1 - above))
+
+
+def _soft_light(below, above):
+    root = np.where(below <= 0.25, ((16 * below - 12) * below + 4) * below, np.sqrt(np.maximum(below, 0)))
+    dark = below - (1 - 2 * above) * below * (1 - below)
+    return np.where(above <= 0.5, dark, below + (2 * above - 1) * (root - below))
+
+
+def _vivid_light(below, above):
+    burn = 1 - (1 - below) / np.maximum(2 * above, 1e-4)
+    dodge = below / np.maximum(2 * (1 - above), 1e-4)
+    return np.clip(np.where(above <= 0.5, burn, dodge), 0, 1)
+
+
+#: Law name -> function(below, above), both h x w x 3 float32 working pixels.
+LAWS = {
+    "replace": lambda below, above: above,
+    "overlay": _overlay,
+    "soft_light": _soft_light,
+    "hard_light": lambda below, above: _overlay(above, below),
+    "linear_light": lambda below, above: below + 2 * above - 1,
+    "vivid_light": _vivid_light,
+    "lighten": np.maximum,
+    "darken": np.minimum,
+    "luminance_only": lambda below, above: below + (tone_of(above) - tone_of(below))[..., None],
+    "colour_only": lambda below, above: above + (tone_of(below) - tone_of(above))[..., None],
+}
+
+
+def lay_over(below: np.ndarray, above: np.ndarray, *, law: str, share: np.ndarray | float) -> np.ndarray:
+    """Lay `above` over `below` by a law, as far as `share` (0 to 1; a number or an h x w plane) says.
+
+    Where the share is 0 the input comes back bit for bit.
+    """
+    laid = LAWS[law](below, above)
+    if isinstance(share, float) and share >= 1:
+        return np.ascontiguousarray(laid, np.float32)
+    part = share[..., None] if isinstance(share, np.ndarray) else np.float32(share)
+    mixed = below + part * (laid - below)
+    return np.where(np.asarray(part) > 0, mixed, below).astype(np.float32)

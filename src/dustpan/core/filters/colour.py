@@ -1,0 +1,58 @@
+"""Tone curves and colour axes that the numerics share.
+
+Working pixels are float32, H x W x 3, in the sRGB curve continued above 1 and mirrored below 0, so that
+every finite linear value has one working value and the way back is exact to rounding.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+_TOE = 0.04045
+_LINEAR_TOE = 0.0031308
+
+#: Rows are luminance, red against blue, green against both; orthonormal, so noise keeps its size.
+OPPONENT = np.array(
+    [[1 / 3**0.5] * 3, [1 / 2**0.5, 0.0, -1 / 2**0.5], [1 / 6**0.5, -2 / 6**0.5, 1 / 6**0.5]], np.float32
+)
+
+
+def decode_curve(encoded: np.ndarray) -> np.ndarray:
+    """Return linear light for working values (float32, any shape; mirrored below 0, continued above 1)."""
+    size = np.abs(encoded)
+    linear = np.where(size <= _TOE, size / 12.92, ((size + 0.055) / 1.055) ** 2.4)
+    return np.copysign(linear, encoded).astype(np.float32)
+
+
+def encode_curve(linear: np.ndarray) -> np.ndarray:
+    """Return working values for linear light; the inverse of `decode_curve`."""
+    size = np.abs(linear)
+    encoded = np.where(size <= _LINEAR_TOE, size * 12.92, 1.055 * size ** (1 / 2.4) - 0.055)
+    return np.copysign(encoded, linear).astype(np.float32)
+
+
+def to_opponent(rgb: np.ndarray) -> np.ndarray:
+    """Return 3 x H x W planes (luminance, two colour axes) of an H x W x 3 picture, float32."""
+    red, green, blue = (rgb[..., i] for i in range(3))
+    planes = np.empty((3, *rgb.shape[:2]), np.float32)
+    planes[0] = (red + green + blue) * OPPONENT[0, 0]
+    planes[1] = (red - blue) * OPPONENT[1, 0]
+    planes[2] = (red + blue - 2 * green) * OPPONENT[2, 0]
+    return planes
+
+
+def from_opponent(planes: np.ndarray) -> np.ndarray:
+    """Return H x W x 3 from opponent planes; the inverse (transpose) of `to_opponent`."""
+    luminance, first, second = planes
+    rgb = np.empty((*luminance.shape, 3), np.float32)
+    grey = luminance * OPPONENT[0, 0]
+    half = second * OPPONENT[2, 0]
+    rgb[..., 0] = grey + first * OPPONENT[1, 0] + half
+    rgb[..., 1] = grey + second * OPPONENT[2, 1]
+    rgb[..., 2] = grey - first * OPPONENT[1, 0] + half
+    return rgb
+
+
+def tone_of(rgb: np.ndarray) -> np.ndarray:
+    """Return the display tone (mean of the channels) of an H x W x 3 picture, float32, H x W."""
+    return (rgb[..., 0] + rgb[..., 1] + rgb[..., 2]) * np.float32(1 / 3)

@@ -1,0 +1,117 @@
+"""Cleaning by a sliding block transform: the quick engine's arithmetic.
+
+Patches of 8 x 8 stand at every second pixel, counted from the picture's corner. Two passes: a hard threshold
+makes a pilot, then each coefficient is scaled by the pilot's share of signal. Overlapping results are averaged
+with the inverse of the noise each still holds. Several scales share the work: what is coarser than a patch is
+cleaned on reduced pictures and laid under.
+
+References
+----------
+Yu, G. and Sapiro, G. (2011), DCT image denoising: a simple and effective image denoising algorithm,
+    doi 10.5201/ipol.2011.ys-dct.
+Pierazzo, N. and Facciolo, G. (2017), Multi-scale DCT denoising, doi 10.5201/ipol.2017.201.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import cv2
+import numpy as np
+
+from dustpan.core.filters.kernels import STRIDE, clean_rows
+
+PATCH = 8
+STEP = 2
+HARD_THRESHOLD = 2.7  # of the noise's deviation in each coefficient
+ROWS_A_CALL = 16  # patch rows between two looks at the cancel token: 32 rows of pixels
+Check = Callable[[], None]
+
+
+def _nothing() -> None:
+    """Stand in for a cancel check."""
+
+
+def clean_plane(
+    plane: np.ndarray,
+    *,
+    level: np.ndarray,
+    spectrum: np.ndarray,
+    strength: float = 1.0,
+    passes: int = 2,
+    check: Check = _nothing,
+) -> np.ndarray:
+    """Take noise out of one plane at one scale.
+
+    Parameters
+    ----------
+    plane : (H, W) float32, both sides even and at least 8, at most 2048 wide.
+    level : (H / 2, W / 2) float32, deviation of the noise in the patch whose corner is that even pixel.
+    spectrum : (8, 8) float32, the noise's deviation in each coefficient relative to `level`.
+    strength : 0 to 1, the part of the noise to take away. Less leaves the rest of the noise as it was, and
+        also lowers what counts as noise beside detail, so that texture comes through sooner.
+    passes : 2, or 1 for the hard threshold alone (half the reach and cost; for coarse scales).
+    check : called between bands of rows; raises to cancel.
+
+    Returns
+    -------
+    (H, W) float32; each pixel looks 7 px around in each pass. Pad before: the rim has fewer patches.
+    """
+    strength = np.float32(min(max(strength, 0.0), 1.0))
+    level = np.ascontiguousarray(level, np.float32)
+    shape = np.ascontiguousarray(spectrum, np.float32).reshape(64)
+    noisy = _split(plane)
+    hard = np.float32(HARD_THRESHOLD * (0.4 + 0.6 * strength))
+    pilot = _one_pass(noisy, noisy, level, shape, hard, np.float32(0), check)
+    if passes == 1:
+        return plane + strength * (_join(pilot) - plane)
+    least = np.float32(1) - strength
+    return _join(_one_pass(noisy, pilot, level * strength, shape, np.float32(0), least, check))
+
+
+def _split(plane: np.ndarray) -> np.ndarray:
+    if plane.shape[1] > 2 * STRIDE:
+        raise ValueError(f"a plane is {plane.shape[1]} px wide; at most {2 * STRIDE} px can be worked at once")
+    return np.ascontiguousarray(np.stack([plane[:, 0::2], plane[:, 1::2]]), np.float32)
+
+
+def _join(halves: np.ndarray) -> np.ndarray:
+    plane = np.empty((halves.shape[1], 2 * halves.shape[2]), np.float32)
+    plane[:, 0::2], plane[:, 1::2] = halves
+    return plane
+
+
+def _one_pass(noisy, pilot, level, spectrum, threshold, least, check) -> np.ndarray:
+    strips = noisy.shape[1] // STEP - 3
+    sums = np.zeros_like(noisy)
+    weights = np.zeros((2, noisy.shape[1] // STEP, noisy.shape[2]), np.float32)
+    for first in range(0, strips, ROWS_A_CALL):
+        check()
+        last = min(first + ROWS_A_CALL, strips)
+        clean_rows(noisy, pilot, level, spectrum, threshold, least, first, last, sums, weights)
+    total = weights.copy()
+    for shift in range(1, PATCH // STEP):
+        total[:, shift:] += weights[:, :-shift]
+    return sums / np.repeat(total, STEP, axis=1)
+
+
+def patch_mean(plane: np.ndarray) -> np.ndarray:
+    """Return (H / 2, W / 2): the mean of the 8 x 8 patch whose corner is each even pixel."""
+    mean = cv2.boxFilter(plane, -1, (PATCH, PATCH), anchor=(0, 0), borderType=cv2.BORDER_REFLECT)
+    return np.ascontiguousarray(mean[::STEP, ::STEP])
+
+
+def halve(plane: np.ndarray) -> np.ndarray:
+    """Return the area mean of 2 x 2 pixels (both sides even)."""
+    return 0.25 * (plane[0::2, 0::2] + plane[1::2, 0::2] + plane[0::2, 1::2] + plane[1::2, 1::2])
+
+
+def lay_under(fine: np.ndarray, coarse: np.ndarray) -> np.ndarray:
+    """Replace the low frequencies of `fine` by those of `coarse` (half its size)."""
+    difference = cv2.GaussianBlur(coarse - halve(fine), (3, 3), 0.8, borderType=cv2.BORDER_REFLECT)
+    return fine + double(difference)
+
+
+def double(plane: np.ndarray) -> np.ndarray:
+    """Return twice the size by linear interpolation between cell centres."""
+    return cv2.resize(plane, (2 * plane.shape[1], 2 * plane.shape[0]), interpolation=cv2.INTER_LINEAR)

@@ -1,0 +1,70 @@
+"""Wide influence from small planes: sampling a plane that covers the whole picture, guided base layers."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+Region = tuple[int, int, int, int]  # x0, y0, x1, y1 in pixels
+Place = tuple[float, float, float, float]  # x0, y0, x1, y1 in parts of the picture
+
+
+def sample_plane(plane: np.ndarray, place: Place, shape: tuple[int, int]) -> np.ndarray:
+    """Sample a plane that covers the whole picture at evenly spread points of a place.
+
+    plane : (h, w) or (h, w, channels) float32, a reduced picture.
+    place : x0, y0, x1, y1 in parts of the picture's width and height; beyond 0..1 the edge goes on.
+    shape : rows and columns of the result.
+    Linear between cell centres, computed from absolute places, so tiles agree with the whole.
+    """
+    x0, y0, x1, y1 = place
+    low, high, part = _between(y0, y1, shape[0], plane.shape[0])
+    part = part.reshape(-1, *[1] * (plane.ndim - 1))
+    strip = plane[low] * (1 - part) + plane[high] * part
+    low, high, part = _between(x0, x1, shape[1], plane.shape[1])
+    part = part.reshape(1, -1, *[1] * (plane.ndim - 2))
+    return strip[:, low] * (1 - part) + strip[:, high] * part
+
+
+def _between(start: float, end: float, points: int, cells: int):
+    at = start + (np.arange(points) + 0.5) * ((end - start) / points)
+    cell = np.clip(at * cells - 0.5, 0, cells - 1)
+    low = np.floor(cell).astype(int)
+    return low, np.minimum(low + 1, cells - 1), (cell - low).astype(np.float32)
+
+
+def place_of(region: Region, size: tuple[int, int]) -> Place:
+    """Return a region of pixels in parts of a picture of `size` (width, height)."""
+    x0, y0, x1, y1 = region
+    return x0 / size[0], y0 / size[1], x1 / size[0], y1 / size[1]
+
+
+def guided_base(tone: np.ndarray, *, radius: int, softness: float) -> tuple[np.ndarray, np.ndarray]:
+    """Return planes (a, b): a * tone + b is a base layer that keeps edges and drops texture.
+
+    tone : (h, w) float32 overview; radius in its pixels; softness is the tone step still taken for texture
+    (larger smooths across stronger edges). The planes may be applied to the full picture's tones.
+
+    References
+    ----------
+    He, K. and Sun, J. (2015), Fast guided filter, arXiv 1505.00996;
+    He, K., Sun, J. and Tang, X. (2013), Guided image filtering, doi 10.1109/TPAMI.2012.213.
+    """
+    window = (2 * radius + 1, 2 * radius + 1)
+
+    def mean(plane):
+        return cv2.boxFilter(plane, -1, window, borderType=cv2.BORDER_REFLECT)
+
+    centre = mean(tone)
+    variance = np.maximum(mean(tone * tone) - centre * centre, 0)
+    slope = variance / (variance + softness**2)
+    return mean(slope), mean(centre * (1 - slope))
+
+
+def shrink_to(plane: np.ndarray, longest: int) -> np.ndarray:
+    """Return a plane or picture reduced by area mean so that its longer side is at most `longest` px."""
+    scale = longest / max(plane.shape[:2])
+    if scale >= 1:
+        return plane
+    size = max(1, round(plane.shape[1] * scale)), max(1, round(plane.shape[0] * scale))
+    return cv2.resize(plane, size, interpolation=cv2.INTER_AREA)

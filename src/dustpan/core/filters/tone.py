@@ -1,0 +1,74 @@
+"""Light and tone: exposure in linear light with a soft shoulder, then a display curve."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from dustpan.core.filters.colour import decode_curve, encode_curve, tone_of
+
+
+def smooth_step(value: np.ndarray, low: float, high: float) -> np.ndarray:
+    """Return 0 below `low`, 1 above `high`, a smooth rise between."""
+    part = np.clip((value - low) / (high - low), 0, 1)
+    return part * part * (3 - 2 * part)
+
+
+def lift_stops(base: np.ndarray, *, shadows: float, highlights: float) -> np.ndarray:
+    """Return the stops by which each place is lifted for its base tone (0 to 1), -1.6 to 2.4."""
+    dark = 1 - smooth_step(base, 0.0, 0.55)
+    light = smooth_step(base, 0.45, 1.0)
+    return (2.4 * shadows * dark + 1.6 * highlights * light).astype(np.float32)
+
+
+def expose(pixels: np.ndarray, *, stops: np.ndarray | float, ev: float, stretch: float) -> np.ndarray:
+    """Scale light by 2 ** (stops + ev), roll highlights off softly when lifting, then lift by asinh.
+
+    pixels : h x w x 3 working; stops : a number or (h, w, 1); stretch 0 to 1 (0 leaves the curve straight).
+    """
+    light = decode_curve(pixels) * np.exp2(np.float32(ev) + stops)
+    light = roll_off(light, knee=1.0 - 0.45 * min(max(ev, 0.0), 1.0))
+    if stretch > 0:
+        bend = np.float32(10.0 ** (3.2 * stretch) - 1.0)
+        light = np.arcsinh(bend * light) / np.arcsinh(bend)
+    return encode_curve(light)
+
+
+def roll_off(light: np.ndarray, *, knee: float) -> np.ndarray:
+    """Bend light above the knee so that it nears 1 without reaching it; knee 1 leaves all as it is."""
+    if knee >= 1:
+        return light
+    room = np.float32(1 - knee)
+    over = np.maximum(light - np.float32(knee), 0) / room
+    return np.where(light > knee, np.float32(knee) + room * (1 - np.exp(-over)), light)
+
+
+def bend_tone(tone: np.ndarray, *, black: float, white: float, midtone: float, contrast: float) -> np.ndarray:
+    """Apply end points, midtone and contrast to display tones of any shape.
+
+    Positive `black` darkens the darks, positive `white` brightens the lights, both in tone; midtone and
+    contrast are -1 to 1. Straight on beyond 0 and 1, so nothing is clipped.
+    """
+    if black or white:
+        tone = (tone - np.float32(black)) / np.float32(1 - white - black)
+    if midtone:
+        tone = _within(tone, lambda t: t / ((1 / (0.5 + 0.35 * midtone) - 2) * (1 - t) + 1))
+    if contrast:
+        amount = contrast if contrast > 0 else 0.8 * contrast
+        tone = _within(tone, lambda t: t + amount * (t * t * (3 - 2 * t) - t))
+    return tone.astype(np.float32)
+
+
+def _within(tone: np.ndarray, curve) -> np.ndarray:
+    """Apply a curve inside 0..1 and go on straight outside, at the slope of each end."""
+    inside = np.clip(tone, 0, 1)
+    tiny = np.float32(1e-3)
+    start, end = curve(tiny) / tiny, (1 - curve(1 - tiny)) / tiny
+    return curve(inside) + np.minimum(tone, 0) * start + np.maximum(tone - 1, 0) * end
+
+
+def saturate(pixels: np.ndarray, amount: float) -> np.ndarray:
+    """Scale the distance of each channel from the tone by 1 + amount."""
+    if not amount:
+        return pixels
+    grey = tone_of(pixels)[..., None]
+    return grey + np.float32(1 + amount) * (pixels - grey)

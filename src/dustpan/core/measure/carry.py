@@ -1,0 +1,76 @@
+"""Carry a noise model through a step by running synthetic noise on flat fields through it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import cache
+
+import numpy as np
+from scipy import fft
+
+from dustpan.core.filters.colour import from_opponent, to_opponent
+from dustpan.core.filters.dct import halve
+from dustpan.core.measure.model import LEVELS, TONES, NoiseModel
+
+_SIDE = 64
+_FAINT = np.float32(1e-4)  # deviation used where a picture has no noise, to see how a step scales it
+
+
+def carry_noise(model: NoiseModel, run: Callable[[np.ndarray], np.ndarray]) -> NoiseModel:
+    """Return the noise after a step.
+
+    run : the step on a small h x w x 3 flat field, standing for any place of the picture.
+    """
+    tones, gains, shapes = [], [], []
+    for index, tone in enumerate(TONES):
+        field = _field(model, index)
+        before = to_opponent(field)
+        result = run(field + tone)
+        after = to_opponent(result)
+        tones.append(float(result.mean()))
+        gains.append(_deviations(after) / np.maximum(_deviations(before), 1e-9))
+        shapes.append(_block_power(after) / np.maximum(_block_power(before), 1e-18))
+    order = np.argsort(tones)
+    tones = np.maximum.accumulate(np.asarray(tones)[order] + np.arange(len(order)) * 1e-7)
+    sigma = model.sigma * np.stack(gains, axis=-1)
+    moved = np.stack([[np.interp(TONES, tones, plane[order]) for plane in level] for level in sigma])
+    spectrum = model.spectrum * np.sqrt(np.median(shapes, axis=0))[None]
+    power = (spectrum**2).reshape(LEVELS, 3, 64)[:, :, 1:].mean(axis=2)
+    spectrum = spectrum / np.sqrt(np.maximum(power, 1e-12))[:, :, None, None]
+    spectrum[power <= 1e-12] = 1.0
+    return NoiseModel(moved.astype(np.float32), spectrum.astype(np.float32), model.flat_share)
+
+
+@cache
+def _white() -> np.ndarray:
+    """Return the spectrum of one fixed draw of white noise, 3 planes."""
+    draw = np.random.default_rng(20260).standard_normal((3, _SIDE, _SIDE))
+    return fft.dctn(draw, axes=(1, 2), norm="ortho")
+
+
+def _field(model: NoiseModel, index: int) -> np.ndarray:
+    """Return h x w x 3 noise with the model's spectrum and its deviation at one tone."""
+    at = np.arange(_SIDE) * 8 // _SIDE
+    shape = model.spectrum[0][:, at][:, :, at]
+    planes = fft.idctn(_white() * shape, axes=(1, 2), norm="ortho").astype(np.float32)
+    strength = np.maximum(model.sigma[0, :, index], _FAINT)
+    return from_opponent(planes * strength[:, None, None])
+
+
+def _deviations(planes: np.ndarray) -> np.ndarray:
+    """Return (levels, 3) deviations of planes reduced by each scale."""
+    found = []
+    for level in range(LEVELS):
+        found.append(planes.std(axis=(1, 2)) if level < 3 else found[-1])
+        if level < 2:
+            planes = np.stack([halve(plane) for plane in planes])
+    return np.stack(found)
+
+
+def _block_power(planes: np.ndarray) -> np.ndarray:
+    """Return (3, 8, 8) mean power of the block coefficients."""
+    side = _SIDE // 8
+    blocks = planes.reshape(3, side, 8, side, 8).transpose(0, 1, 3, 2, 4)
+    power = (fft.dctn(blocks, axes=(3, 4), norm="ortho") ** 2).mean(axis=(1, 2))
+    power[:, 0, 0] = power[:, 0, 1]
+    return power

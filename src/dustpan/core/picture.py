@@ -1,0 +1,100 @@
+"""The one carrier of pixels and what belongs to them."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from dustpan.core.filters.colour import decode_curve, encode_curve
+
+Region = tuple[int, int, int, int]  # x0, y0, x1, y1 in pixels
+
+
+@dataclass(frozen=True)
+class Metadata:
+    """What a file says about its picture, kept as the file wrote it.
+
+    exif, xmp, iptc, profile : raw blocks (the EXIF block starts with its TIFF header), or empty.
+    resolution : pixels per inch across and down, or None.
+    camera, iso, exposure : read from the EXIF block, for the title and for remedies.
+    """
+
+    exif: bytes = b""
+    xmp: bytes = b""
+    iptc: bytes = b""
+    profile: bytes = b""
+    resolution: tuple[float, float] | None = None
+    camera: str = ""
+    iso: int | None = None
+    exposure: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class Source:
+    """A picture in its native depth, and what its numbers mean.
+
+    pixels : H x W x 1 or 3, uint8, uint16 or float32; read-only.
+    linear : whether float values hold linear light (worked in the sRGB curve, continued and mirrored).
+    alpha : H x W in the same type, or None; carried through untouched.
+    """
+
+    pixels: np.ndarray
+    name: str = ""
+    linear: bool = False
+    alpha: np.ndarray | None = None
+    metadata: Metadata = field(default_factory=Metadata)
+    messages: tuple[str, ...] = ()
+
+    def __post_init__(self):
+        self.pixels.flags.writeable = False
+
+    @property
+    def width(self) -> int:
+        """Width in pixels."""
+        return self.pixels.shape[1]
+
+    @property
+    def height(self) -> int:
+        """Height in pixels."""
+        return self.pixels.shape[0]
+
+    @property
+    def grey(self) -> bool:
+        """Whether the picture has one channel."""
+        return self.pixels.shape[2] == 1
+
+    @cached_property
+    def key(self) -> str:
+        """A fingerprint of the pixels, the root of every cache key."""
+        digest = hashlib.blake2b(digest_size=16)
+        digest.update(repr((self.pixels.shape, self.pixels.dtype.str, self.linear)).encode())
+        digest.update(np.ascontiguousarray(self.pixels))
+        return digest.hexdigest()
+
+    def read(self, region: Region) -> np.ndarray:
+        """Return working pixels of a region inside the picture: h x w x 3 float32."""
+        x0, y0, x1, y1 = region
+        native = self.pixels[y0:y1, x0:x1]
+        return to_working(native, linear=self.linear)
+
+
+def to_working(native: np.ndarray, *, linear: bool = False) -> np.ndarray:
+    """Convert native pixels (h x w x 1 or 3) to working pixels (h x w x 3 float32, 0 black, 1 white)."""
+    if native.dtype == np.uint8:
+        working = native.astype(np.float32) * np.float32(1 / 255)
+    elif native.dtype == np.uint16:
+        working = native.astype(np.float32) * np.float32(1 / 65535)
+    else:
+        working = encode_curve(native) if linear else native.astype(np.float32)
+    return np.repeat(working, 3, axis=2) if native.shape[2] == 1 else working
+
+
+def from_working(working: np.ndarray, *, dtype, linear: bool = False) -> np.ndarray:
+    """Convert working pixels to uint8, uint16 (rounded, clipped) or float32 (linear light if asked)."""
+    if dtype == np.float32:
+        return decode_curve(working) if linear else working.astype(np.float32)
+    top = np.float32(np.iinfo(dtype).max)
+    return (np.clip(working, 0, 1) * top + np.float32(0.5)).astype(dtype)

@@ -1,0 +1,93 @@
+"""One pool of threads, one a core, that takes the most urgent job first."""
+
+from __future__ import annotations
+
+import heapq
+import itertools
+import os
+import threading
+from collections.abc import Callable
+from concurrent.futures import Future
+from enum import IntEnum
+
+from dustpan.core.errors import Cancelled
+
+
+class Priority(IntEnum):
+    """Order of work: what is looked at comes first."""
+
+    VIEW_DRAFT = 0
+    VIEW = 1
+    AROUND = 2
+    EXPORT = 3
+
+
+class Token:
+    """Say that work is no longer wanted; workers call `check` now and then."""
+
+    def __init__(self):
+        self._event = threading.Event()
+
+    def cancel(self) -> None:
+        """Ask for the work to stop."""
+        self._event.set()
+
+    @property
+    def cancelled(self) -> bool:
+        """Whether the work was asked to stop."""
+        return self._event.is_set()
+
+    def check(self) -> None:
+        """Raise Cancelled when the work is no longer wanted."""
+        if self._event.is_set():
+            raise Cancelled("stopped")
+
+
+class Pool:
+    """Threads that run jobs by priority, then in the order they came."""
+
+    def __init__(self, threads: int | None = None):
+        self.size = threads or os.cpu_count() or 1
+        self._jobs: list = []
+        self._count = itertools.count()
+        self._ready = threading.Condition()
+        self._open = True
+        self._threads = [threading.Thread(target=self._work, name=f"dustpan-{n}") for n in range(self.size)]
+        for thread in self._threads:
+            thread.start()
+
+    def submit(self, job: Callable[[], object], *, priority: int, token: Token) -> Future:
+        """Queue a job; its future ends with Cancelled when the token stops it before or while it runs."""
+        future: Future = Future()
+        with self._ready:
+            if not self._open:
+                raise RuntimeError("the pool is closed")
+            heapq.heappush(self._jobs, (priority, next(self._count), job, token, future))
+            self._ready.notify()
+        return future
+
+    def close(self) -> None:
+        """Stop after the jobs that run now; jobs still waiting end as cancelled."""
+        with self._ready:
+            self._open = False
+            waiting, self._jobs = self._jobs, []
+            self._ready.notify_all()
+        for *_, future in waiting:
+            future.set_exception(Cancelled("closed"))
+        for thread in self._threads:
+            thread.join()
+
+    def _next(self):
+        with self._ready:
+            while self._open and not self._jobs:
+                self._ready.wait()
+            return heapq.heappop(self._jobs) if self._open else None
+
+    def _work(self) -> None:
+        while job := self._next():
+            _, _, run, token, future = job
+            try:
+                token.check()
+                future.set_result(run())
+            except BaseException as fault:  # handed on whole to whoever waits for the result
+                future.set_exception(fault)

@@ -1,0 +1,127 @@
+"""What a kind of step is. Adding one takes a module in this folder and one test file."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+import numpy as np
+
+from dustpan.core.filters.planes import place_of, sample_plane
+from dustpan.core.measure.carry import carry_noise
+from dustpan.core.measure.model import EvenField, LiftedField, MixedField, NoiseField, NoiseModel
+from dustpan.core.params import Params
+from dustpan.core.picture import Region
+from dustpan.core.survey import Survey
+
+MAX_SUPPORT = 64
+
+
+@dataclass(frozen=True, eq=False)
+class Context:
+    """What `apply` may know besides its tile.
+
+    noise : the noise at the step's input, by tone and place.
+    size : width and height of the picture the regions are counted in (smaller in a draft).
+    level : the picture is reduced by 2 ** level; 0 when exact.
+    check : call it now and then; it raises Cancelled when the work is no longer wanted.
+    """
+
+    noise: NoiseField
+    size: tuple[int, int]
+    level: int = 0
+    check: Callable[[], None] = lambda: None
+
+    def sample(self, plane: np.ndarray, region: Region, shape: tuple[int, int]) -> np.ndarray:
+        """Sample a plane that covers the whole picture at `shape` points spread over a region."""
+        return sample_plane(plane, place_of(region, self.size), shape)
+
+    def sigma(self, tone: np.ndarray, region: Region, *, scale: int = 0) -> np.ndarray:
+        """Return (3, h, w) deviations of the noise for a plane of tones spread over a region."""
+        return self.noise.sigma(tone, place_of(region, self.size), level=self.level + scale)
+
+    def spectrum(self, scale: int = 0) -> np.ndarray:
+        """Return (3, 8, 8) relative deviations of the block coefficients at a scale."""
+        spectra = self.noise.spectrum
+        return spectra[min(self.level + scale, len(spectra) - 1)]
+
+
+class StepKind:
+    """Base of every kind of step: words, settings and pure functions over tiles.
+
+    A kind sets `kind`, `stage`, `place` (order within its stage), `label`, `help`, `params_type`, and writes
+    `apply`. The rest has defaults that suit a step which looks at single pixels only.
+    """
+
+    kind: ClassVar[str]
+    stage: ClassVar[str]
+    place: ClassVar[int]
+    label: ClassVar[str]
+    help: ClassVar[str]
+    params_type: ClassVar[type[Params]]
+    default_blend: ClassVar[str] = "replace"
+
+    def support(self, params: Params, analysis: Any) -> int:
+        """Return how many pixels around a tile `apply` looks at, 0 to 64."""
+        return 0
+
+    def resolve(self, params: Params, survey: Survey) -> Params:
+        """Return the settings with `auto` values filled in from the survey."""
+        return params
+
+    def analyse(self, params: Params, survey: Survey) -> Any:
+        """Return what `apply` needs to know of the whole picture (planes, measures), or None."""
+        return None
+
+    def apply(self, tile: np.ndarray, region: Region, params: Params, analysis: Any, context: Context) -> np.ndarray:
+        """Return the step's result for a tile of h x w x 3 float32 working pixels covering `region`.
+
+        The tile is read-only and holds `support` pixels more than is kept, where the picture goes on.
+        """
+        raise NotImplementedError
+
+    def scaled(self, params: Params, level: int) -> Params | None:
+        """Return the settings for the picture reduced by 2 ** level, or None when the step can be left out."""
+        return params
+
+    def idle(self, params: Params) -> bool:
+        """Return whether these settings give the input back bit for bit."""
+        return False
+
+    def propose(self, survey: Survey) -> Params | None:
+        """Return the settings proposed for a picture, or None when it does not need the step."""
+        return None
+
+    def tell(self, params: Params) -> str:
+        """Return the card's figure: a few words on what the step does with these settings."""
+        return ""
+
+    def carry(self, params: Params, analysis: Any, noise: NoiseField) -> NoiseField:
+        """Return the noise field after the step; the default runs synthetic noise through `apply`."""
+
+        def run_with(model: NoiseModel):
+            def run(field: np.ndarray) -> np.ndarray:
+                height, width = field.shape[:2]
+                context = Context(EvenField(model), (width, height))
+                return self.apply_even(field, params, analysis, context)
+
+            return run
+
+        return carry_field(noise, lambda model: carry_noise(model, run_with(model)))
+
+    def apply_even(self, field: np.ndarray, params: Params, analysis: Any, context: Context) -> np.ndarray:
+        """Apply the step to a small flat field that stands for any place; override when planes matter."""
+        region = (0, 0, field.shape[1], field.shape[0])
+        return self.apply(field, region, params, analysis, context)
+
+
+def carry_field(field: NoiseField, carry: Callable[[NoiseModel], NoiseModel]) -> NoiseField:
+    """Carry every model that a noise field is made of through a step that is the same everywhere."""
+    if isinstance(field, EvenField):
+        return EvenField(carry(field.model))
+    if isinstance(field, LiftedField):
+        return LiftedField(field.lifts, tuple(carry(model) for model in field.models), field.lift)
+    if isinstance(field, MixedField):
+        return MixedField(carry_field(field.before, carry), carry_field(field.after, carry), field.share)
+    raise TypeError(f"no way to carry a {type(field).__name__}")

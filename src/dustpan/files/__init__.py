@@ -1,0 +1,38 @@
+"""Reading and writing of pictures; the format of a file is told by its first bytes, not by its name."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from dustpan.core.errors import PictureError
+from dustpan.core.picture import Source
+from dustpan.files import tiff, vips
+
+_READERS = (
+    (lambda head: head.startswith(b"\xff\xd8\xff"), vips.read),
+    (lambda head: head.startswith(b"\x89PNG\r\n\x1a\n"), vips.read),
+    (lambda head: head[:4] == b"RIFF" and head[8:12] == b"WEBP", vips.read),
+    (lambda head: head[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"), tiff.read),
+)
+READS = "JPEG, PNG, TIFF and WebP"
+
+
+def read_picture(path: str | Path) -> Source:
+    """Read a picture file in its native depth.
+
+    Raises
+    ------
+    PictureError that names the file when it is missing, empty, damaged, too large or of another kind.
+    """
+    path = Path(path)
+    try:
+        with open(path, "rb") as file:
+            head = file.read(16)
+    except OSError as fault:
+        raise PictureError(f"{path}: can't be opened ({fault.strerror}).") from fault
+    if not head:
+        raise PictureError(f"{path}: the file is empty.")
+    for fits, read in _READERS:
+        if fits(head):
+            return read(path)
+    raise PictureError(f"{path}: not a picture that can be opened; {READS} can.")

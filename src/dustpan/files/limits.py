@@ -1,0 +1,20 @@
+"""How large a picture may be, so that a lying header can't take all memory."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from dustpan.core.errors import PictureError
+
+MAX_SIDE = 100_000
+MAX_PIXELS = 400_000_000
+
+
+def check_size(path: Path, width: int, height: int, bands: int) -> None:
+    """Raise PictureError when a header claims a size that can't be worked, or channels that can't be shown."""
+    if width < 1 or height < 1:
+        raise PictureError(f"{path}: the file says {width} x {height} px; there is no picture in it.")
+    if max(width, height) > MAX_SIDE or width * height > MAX_PIXELS:
+        raise PictureError(f"{path}: the file says {width} x {height} px; at most {MAX_PIXELS // 10**6} MP can be opened.")
+    if not 1 <= bands <= 4:
+        raise PictureError(f"{path}: has {bands} channels; 1 (grey) to 4 (colour and alpha) can be opened.")

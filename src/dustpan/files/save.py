@@ -1,0 +1,134 @@
+"""Saving a rendered document: one table of formats, native depth kept where nothing was done."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from concurrent.futures import Future
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from dustpan.core.engine import Engine, Plan, blocks_of
+from dustpan.core.errors import SaveError
+from dustpan.core.picture import Metadata, from_working, to_working
+from dustpan.core.pool import Pool, Priority, Token
+from dustpan.files import tiff, vips
+from dustpan.files.atomic import save_whole
+
+
+@dataclass(frozen=True)
+class Format:
+    """One way to write a picture: name, words, endings, depth and whether alpha and quality go with it."""
+
+    name: str
+    label: str
+    suffixes: tuple[str, ...]
+    dtype: type
+    alpha: bool = True
+    quality: bool = False
+
+
+FORMATS = {
+    f.name: f
+    for f in (
+        Format("jpeg", "JPEG", (".jpg", ".jpeg"), np.uint8, alpha=False, quality=True),
+        Format("png", "PNG, 8 bits", (".png",), np.uint8),
+        Format("png16", "PNG, 16 bits", (".png",), np.uint16),
+        Format("tiff8", "TIFF, 8 bits", (".tif", ".tiff"), np.uint8),
+        Format("tiff16", "TIFF, 16 bits", (".tif", ".tiff"), np.uint16),
+        Format("tiff32", "TIFF, 32-bit float", (".tif", ".tiff"), np.float32),
+        Format("webp", "WebP", (".webp",), np.uint8, quality=True),
+    )
+}
+DEFAULT_QUALITY = 92
+
+
+def format_for(path: Path, native: np.dtype) -> Format:
+    """Return the format that a file name asks for, at the depth nearest to the picture's own.
+
+    Raises SaveError when no format has that ending.
+    """
+    fitting = [f for f in FORMATS.values() if path.suffix.lower() in f.suffixes]
+    if not fitting:
+        endings = ", ".join(sorted({s for f in FORMATS.values() for s in f.suffixes}))
+        raise SaveError(f"{path}: no format is known by the ending '{path.suffix}'; known: {endings}.")
+    return next((f for f in fitting if f.dtype == native), fitting[-1])
+
+
+def render_native(
+    engine: Engine, plan: Plan, fmt: Format, *, pool: Pool | None = None, token: Token | None = None,
+    progress: Callable[[float], None] = lambda share: None,
+) -> np.ndarray:  # fmt: skip
+    """Return the whole picture in a format's depth, H x W x 1 to 4; without stages, the source's own values."""
+    token = token or Token()
+    source = engine.source
+    linear = fmt.dtype == np.float32 and _stays_linear(source)
+    if not plan.stages and plan.base.key == source.key and source.pixels.dtype == fmt.dtype and linear == source.linear:
+        colour = source.pixels
+    else:
+        colour = _convert_blocks(engine, plan, fmt, linear, pool, token, progress)
+    return _with_alpha(colour, source.alpha, fmt)
+
+
+def _stays_linear(source) -> bool:
+    """A float file without a profile holds linear light, so that is what one is written with."""
+    return source.linear or not source.metadata.profile
+
+
+def _convert_blocks(engine, plan, fmt, linear, pool, token, progress) -> np.ndarray:
+    source = engine.source
+    channels = 1 if source.grey else 3
+    whole = np.empty((source.height, source.width, channels), fmt.dtype)
+    regions = list(blocks_of(plan.size))
+
+    def one(region):
+        x0, y0, x1, y1 = region
+        working = engine.render(plan, region, check=token.check)
+        if channels == 1:
+            working = working.mean(axis=2, keepdims=True)
+        whole[y0:y1, x0:x1] = from_working(working, dtype=fmt.dtype, linear=linear)
+
+    waiting: list[Future] = []
+    if pool is not None:
+        waiting = [pool.submit(lambda r=r: one(r), priority=Priority.EXPORT, token=token) for r in regions]
+    try:
+        for number, region in enumerate(regions):
+            if waiting:
+                waiting[number].result()
+            else:
+                token.check()
+                one(region)
+            progress((number + 1) / len(regions))
+    except BaseException:
+        token.cancel()
+        raise
+    return whole
+
+
+def _with_alpha(colour: np.ndarray, alpha: np.ndarray | None, fmt: Format) -> np.ndarray:
+    if alpha is None or not fmt.alpha:
+        return colour
+    plane = alpha[..., None]
+    if alpha.dtype != fmt.dtype:
+        plane = from_working(to_working(plane)[..., :1], dtype=fmt.dtype)
+    return np.concatenate([colour, plane], axis=2)
+
+
+def save_picture(
+    target: Path, pixels: np.ndarray, metadata: Metadata, fmt: Format, *, quality: int = DEFAULT_QUALITY,
+    overwrite: bool = False, sources: Iterable[Path] = (),
+) -> None:  # fmt: skip
+    """Write rendered pixels whole or not at all; raises SaveError that names the file."""
+
+    def write(part: Path) -> None:
+        if fmt.name.startswith("tiff"):
+            tiff.write(part, pixels, metadata)
+        else:
+            saver = fmt.name.removesuffix("16")
+            vips.write(part, pixels, metadata, saver=saver, quality=quality)
+
+    try:
+        save_whole(target, write, overwrite=overwrite, sources=sources)
+    except vips.pyvips.Error as fault:
+        raise SaveError(f"{target}: can't be written ({fault}).") from fault

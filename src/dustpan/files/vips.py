@@ -1,0 +1,110 @@
+"""JPEG, PNG and WebP through libvips: 8 and 16 bits, with profile, EXIF, XMP, IPTC and resolution."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pyvips
+
+from dustpan.core.errors import PictureError
+from dustpan.core.picture import Metadata, Source
+from dustpan.files import exif
+from dustpan.files.limits import check_size
+
+_BLOCKS = {"exif": "exif-data", "xmp": "xmp-data", "iptc": "iptc-data", "profile": "icc-profile-data"}
+#: How JPEG files wrap IPTC records: the marker of a resource list, then one entry, number 0x0404, without a name.
+_RESOURCE = bytes.fromhex("50686f746f73686f7020332e3000 3842494d 0404 0000")
+_MM_PER_INCH = 25.4
+
+
+def read(path: Path) -> Source:
+    """Read a JPEG, PNG or WebP file."""
+    pyvips.cache_set_max(0)
+    try:
+        image = pyvips.Image.new_from_file(str(path), access="sequential", fail_on="error")
+        check_size(path, image.width, image.height, image.bands)
+        metadata = _metadata(image)
+        image, messages = _plain(image.autorot())
+        pixels = image.numpy()
+    except pyvips.Error as fault:
+        raise PictureError(f"{path}: damaged or cut short; the picture can't be read ({_reason(fault)}).") from fault
+    pixels = np.array(pixels.reshape(image.height, image.width, image.bands))
+    alpha = None
+    if image.bands in (2, 4):
+        pixels, alpha = np.ascontiguousarray(pixels[..., :-1]), np.ascontiguousarray(pixels[..., -1])
+    return Source(pixels, name=path.name, alpha=alpha, metadata=metadata, messages=messages)
+
+
+def _plain(image: pyvips.Image) -> tuple[pyvips.Image, tuple[str, ...]]:
+    """Return the image in grey or RGB of 8 or 16 bits, and a message when colours were converted."""
+    messages: tuple[str, ...] = ()
+    if image.interpretation == "cmyk":
+        image = image.icc_transform("srgb", embedded=True, input_profile="cmyk")
+        image = image.copy()
+        image.remove("icc-profile-data")
+        messages = ("Converted from CMYK to sRGB.",)
+    if image.format not in ("uchar", "ushort"):
+        image = image.cast("ushort" if image.interpretation in ("rgb16", "grey16") else "uchar")
+    return image, messages
+
+
+def _metadata(image: pyvips.Image) -> Metadata:
+    fields = set(image.get_fields())
+    held = {name: bytes(image.get(field)) for name, field in _BLOCKS.items() if field in fields}
+    held["iptc"] = _unwrap_iptc(held.get("iptc", b""))
+    block = exif.reset_orientation(exif.strip_prefix(held.get("exif", b"")))
+    held["exif"] = block
+    if image.interpretation == "cmyk":
+        held.pop("profile", None)
+    resolution = None
+    if "resolution-unit" in fields:
+        resolution = (image.xres * _MM_PER_INCH, image.yres * _MM_PER_INCH)
+    return Metadata(**held, resolution=resolution, **exif.facts(block))
+
+
+def _wrap(name: str, block: bytes) -> bytes:
+    """Return a block with the marker its place in a JPEG file asks for."""
+    if name == "exif":
+        return b"Exif\x00\x00" + block
+    if name == "iptc":
+        return _RESOURCE + len(block).to_bytes(4, "big") + block + b"\x00" * (len(block) % 2)
+    return block
+
+
+def _unwrap_iptc(block: bytes) -> bytes:
+    """Return the IPTC records of a resource block, or the block itself when it is not wrapped."""
+    at = block.find(_RESOURCE[-8:])
+    if at < 0:
+        return block
+    length = int.from_bytes(block[at + 8 : at + 12], "big")
+    return block[at + 12 : at + 12 + length]
+
+
+def _reason(fault: pyvips.Error) -> str:
+    lines = [line.strip() for line in str(fault.detail).splitlines() if line.strip()]
+    return lines[-1] if lines else str(fault.message)
+
+
+def write(path: Path, pixels: np.ndarray, metadata: Metadata, *, saver: str, quality: int) -> None:
+    """Write H x W x 1 to 4 (last channel alpha when even), uint8 or uint16."""
+    height, width, bands = pixels.shape
+    kind = "uchar" if pixels.dtype == np.uint8 else "ushort"
+    image = pyvips.Image.new_from_memory(np.ascontiguousarray(pixels).tobytes(), width, height, bands, kind)
+    names = {("uchar", False): "b-w", ("uchar", True): "srgb", ("ushort", False): "grey16", ("ushort", True): "rgb16"}
+    changes = {"interpretation": names[kind, bands >= 3]}
+    if metadata.resolution:
+        changes |= {f"{axis}res": value / _MM_PER_INCH for axis, value in zip("xy", metadata.resolution, strict=True)}
+    image = image.copy(**changes)
+    for name, field in _BLOCKS.items():
+        if block := getattr(metadata, name):
+            block = _wrap(name, block)
+            image.set_type(pyvips.GValue.blob_type, field, block)
+    if metadata.resolution:
+        image.set_type(pyvips.GValue.gstr_type, "resolution-unit", "in")
+    options = {
+        "jpeg": {"Q": quality, "subsample_mode": "off" if quality >= 90 else "auto", "optimize_coding": True},
+        "png": {"compression": 4},
+        "webp": {"Q": quality},
+    }[saver]
+    getattr(image, f"{saver}save")(str(path), keep="all", **options)

@@ -1,0 +1,95 @@
+"""The made-up camera Quillmark Q3: what its sensor and its processing make of a clean picture.
+
+Light is turned into electrons (fewer at higher ISO), shot and read noise are drawn, a mosaic of red, green and
+blue is read out, interpolated, balanced, brought to display colours and given the camera's tone curve.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy import ndimage
+
+from dustpan.core.filters.colour import decode_curve, encode_curve
+from dustpan.core.filters.tone import roll_off
+
+MODEL = ("Quillmark", "Q3")
+FULL_WELL = 52_000.0  # electrons at white, ISO 100
+READ_NOISE = 2.6  # electrons
+RESPONSE = 0.006  # relative deviation of pixels' response
+WHITE_BALANCE = np.array([1.35, 1.0, 2.1], np.float32)  # under lamp light blue is faint and so its noise is lifted
+KNEE = 0.55
+#: Camera colours to linear display colours: sensor filters overlap, undoing that mixes the channels' noise.
+TO_DISPLAY = np.array([[1.52, -0.40, -0.12], [-0.18, 1.43, -0.25], [0.02, -0.42, 1.40]], np.float32)
+
+
+def take_photograph(truth: np.ndarray, *, iso: int, seed: int) -> np.ndarray:
+    """Return the camera's picture of a scene as working pixels.
+
+    truth : H x W x 3 linear light, 1 is where the sensor clips; iso 100 to 102400; the same seed, the same noise.
+    """
+    rng = np.random.default_rng([seed, iso])
+    sensor = np.clip(truth @ np.linalg.inv(TO_DISPLAY).T, 0, None) / WHITE_BALANCE
+    mosaic = expose_mosaic(sensor, iso=iso, rng=rng)
+    return develop(demosaic(mosaic))
+
+
+def develop(camera: np.ndarray) -> np.ndarray:
+    """Balance camera colours, bring them to display colours and give them the tone curve."""
+    light = np.minimum(camera * WHITE_BALANCE, 1.0) @ TO_DISPLAY.T
+    return tone_curve(light)
+
+
+def tone_curve(light: np.ndarray) -> np.ndarray:
+    """Return working pixels, 0 to 1: a soft shoulder, then the display curve."""
+    return np.clip(encode_curve(roll_off(light.astype(np.float32), knee=KNEE)), 0, 1)
+
+
+def expose_mosaic(sensor: np.ndarray, *, iso: int, rng: np.random.Generator) -> np.ndarray:
+    """Return the mosaic (H x W, red at the corner, 0 to 1) read from sensor colours."""
+    plane = np.empty(sensor.shape[:2], np.float32)
+    for row, column, channel in _SITES:
+        plane[row::2, column::2] = sensor[row::2, column::2, channel]
+    white = FULL_WELL * 100.0 / iso
+    response = 1 + RESPONSE * rng.standard_normal(plane.shape, np.float32)
+    electrons = rng.poisson(np.minimum(plane, 1.2) * response.clip(0.5) * white).astype(np.float32)
+    electrons += READ_NOISE * rng.standard_normal(plane.shape, np.float32)
+    return np.minimum(electrons / white, 1.0).astype(np.float32)
+
+
+_SITES = ((0, 0, 0), (0, 1, 1), (1, 0, 1), (1, 1, 2))  # row, column, channel
+_GREEN = np.array([[0, 0, -1, 0, 0], [0, 0, 2, 0, 0], [-1, 2, 4, 2, -1], [0, 0, 2, 0, 0], [0, 0, -1, 0, 0]], np.float32) / 8
+_ROW = np.array([[0, 0, 0.5, 0, 0], [0, -1, 0, -1, 0], [-1, 4, 5, 4, -1], [0, -1, 0, -1, 0], [0, 0, 0.5, 0, 0]], np.float32) / 8
+_CROSS = np.array([[0, 0, -1.5, 0, 0], [0, 2, 0, 2, 0], [-1.5, 0, 6, 0, -1.5], [0, 2, 0, 2, 0], [0, 0, -1.5, 0, 0]], np.float32) / 8
+
+
+def demosaic(mosaic: np.ndarray) -> np.ndarray:
+    """Interpolate a mosaic to H x W x 3 by gradient-corrected linear filters.
+
+    References
+    ----------
+    Malvar, H., He, L. and Cutler, R. (2004), High-quality linear interpolation for demosaicing of
+        Bayer-patterned color images, doi 10.1109/ICASSP.2004.1326587.
+    """
+    green, along, cross = (ndimage.correlate(mosaic, k, mode="mirror") for k in (_GREEN, _ROW, _CROSS))
+    down = ndimage.correlate(mosaic, _ROW.T.copy(), mode="mirror")
+    colour = np.repeat(mosaic[..., None], 3, axis=2)
+    colour[0::2, 0::2, 1], colour[1::2, 1::2, 1] = green[0::2, 0::2], green[1::2, 1::2]
+    for channel, (row, column) in ((0, (0, 0)), (2, (1, 1))):
+        colour[row::2, 1 - column :: 2, channel] = along[row::2, 1 - column :: 2]
+        colour[1 - row :: 2, column::2, channel] = down[1 - row :: 2, column::2]
+        colour[1 - row :: 2, 1 - column :: 2, channel] = cross[1 - row :: 2, 1 - column :: 2]
+    return colour
+
+
+def light_of(stored: np.ndarray) -> np.ndarray:
+    """Return linear light from a stored truth (uint16 in the display curve over 0 to `STORED_WHITE`)."""
+    return decode_curve(stored.astype(np.float32) * np.float32(STORED_WHITE / 65535))
+
+
+def stored_of(light: np.ndarray) -> np.ndarray:
+    """Return the stored form of linear light, rounded to 12 bits so that it packs well."""
+    steps = np.clip(np.rint(encode_curve(light) * (4095 / STORED_WHITE)), 0, 4095)
+    return (steps * (65535 / 4095)).round().astype(np.uint16)
+
+
+STORED_WHITE = 1.25

@@ -1,0 +1,58 @@
+"""The demo scenes: clean truth shipped with the package, photographed by the made-up camera when asked for."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from importlib.resources import as_file, files
+
+import cv2
+import numpy as np
+from PIL import Image
+
+from dustpan.core.errors import PictureError
+from dustpan.core.picture import Metadata, Source, from_working
+from dustpan.files import exif, read_picture
+from dustpan.simulate.camera import MODEL, light_of, take_photograph, tone_curve
+
+SCENES = {"bench": "a clockmaker's bench by one lamp, at night"}
+DEFAULT_ISO = 12800
+
+
+def load_truth(scene: str, *, size: tuple[int, int] | None = None) -> np.ndarray:
+    """Return a scene's clean linear light, H x W x 3 float32; raises PictureError for an unknown scene."""
+    if scene not in SCENES:
+        raise PictureError(f"{scene}: no such scene; there are {', '.join(SCENES)}.")
+    light = _stored_light(scene)
+    if size is None or size == light.shape[1::-1]:
+        return light
+    return cv2.resize(light, size, interpolation=cv2.INTER_AREA)
+
+
+@lru_cache(maxsize=1)
+def _stored_light(scene: str) -> np.ndarray:
+    with as_file(files("dustpan.simulate") / "data" / f"{scene}.png") as path:
+        light = light_of(read_picture(path).pixels)
+    light.flags.writeable = False
+    return light
+
+
+def clean_picture(scene: str, *, size: tuple[int, int] | None = None, dtype=np.uint16) -> Source:
+    """Return what a camera without noise would give: the truth that results are scored against."""
+    working = tone_curve(load_truth(scene, size=size))
+    return Source(from_working(working, dtype=dtype), name=f"{scene}, clean")
+
+
+def noisy_picture(scene: str, *, iso: int = DEFAULT_ISO, seed: int = 1, size=None, dtype=np.uint8) -> Source:
+    """Return a scene photographed at an ISO; the same seed gives the same picture."""
+    working = take_photograph(load_truth(scene, size=size), iso=iso, seed=seed)
+    return Source(from_working(working, dtype=dtype), name=scene, metadata=camera_notes(iso))
+
+
+def camera_notes(iso: int) -> Metadata:
+    """Return the metadata that the made-up camera writes."""
+    notes = Image.Exif()
+    notes[271], notes[272] = MODEL
+    inner = notes.get_ifd(exif.EXIF_IFD)
+    inner[34855], inner[33434], inner[33437] = iso, 1 / 30, 2.8
+    block = exif.strip_prefix(notes.tobytes())
+    return Metadata(exif=block, resolution=(300.0, 300.0), **exif.facts(block))
