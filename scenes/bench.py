@@ -42,7 +42,13 @@ class Bench:
 def bitmap(array, *, raw=True):
     """A texture from an array; rows run upward in texture space."""
     flipped = np.ascontiguousarray(np.flip(np.asarray(array, np.float32), 0))
-    return {"type": "bitmap", "bitmap": mi.Bitmap(flipped), "raw": raw, "filter_type": "bilinear", "wrap_mode": "mirror"}
+    return {
+        "type": "bitmap",
+        "bitmap": mi.Bitmap(flipped),
+        "raw": raw,
+        "filter_type": "bilinear",
+        "wrap_mode": "mirror",
+    }
 
 
 def metal(kind, alpha):
@@ -64,7 +70,10 @@ def matte(colour):
 def glaze(colour, alpha):
     """A diffuse body under a rough clear coat: enamel, varnish, lacquer."""
     value = bitmap(colour) if isinstance(colour, np.ndarray) else {"type": "rgb", "value": colour}
-    return {"type": "twosided", "bsdf": {"type": "roughplastic", "diffuse_reflectance": value, "alpha": alpha, "nonlinear": True}}
+    return {
+        "type": "twosided",
+        "bsdf": {"type": "roughplastic", "diffuse_reflectance": value, "alpha": alpha, "nonlinear": True},
+    }
 
 
 def lie(x, y, z, *, turn=0.0, tilt=0.0, roll=0.0):
@@ -110,7 +119,14 @@ def _room(bench):
     board = shapes.bevelled(box(-60, -6, 60, 6), 1.4, 0.15)
     for level, height in enumerate((2.0, 19.0)):
         bench.mesh(f"shelf{level}", board, glaze((0.16, 0.085, 0.045), 0.2), lie(-6, 66, height, turn=1.0))
-    colours = [(0.30, 0.07, 0.05), (0.06, 0.13, 0.17), (0.36, 0.26, 0.10), (0.10, 0.16, 0.08), (0.42, 0.36, 0.28), (0.05, 0.05, 0.06)]
+    colours = [
+        (0.30, 0.07, 0.05),
+        (0.06, 0.13, 0.17),
+        (0.36, 0.26, 0.10),
+        (0.10, 0.16, 0.08),
+        (0.42, 0.36, 0.28),
+        (0.05, 0.05, 0.06),
+    ]
     at = -50.0
     for index in range(17):
         wide, tall = bench.rng.uniform(2.2, 5.0), bench.rng.uniform(5, 13)
@@ -118,10 +134,26 @@ def _room(bench):
         surface = glaze(colour, 0.12)
         foot = 3.4 if index % 3 else 20.4
         if index % 2:
-            bench.scene[f"jar{index}"] = {"type": "cylinder", "p0": [at, 65, foot], "p1": [at, 65, foot + tall], "radius": wide / 2, "surface": surface}
-            bench.scene[f"lid{index}"] = {"type": "sphere", "center": [at, 65, foot + tall], "radius": wide / 2, "surface": metal(BRASS, 0.25)}
+            bench.scene[f"jar{index}"] = {
+                "type": "cylinder",
+                "p0": [at, 65, foot],
+                "p1": [at, 65, foot + tall],
+                "radius": wide / 2,
+                "surface": surface,
+            }
+            bench.scene[f"lid{index}"] = {
+                "type": "sphere",
+                "center": [at, 65, foot + tall],
+                "radius": wide / 2,
+                "surface": metal(BRASS, 0.25),
+            }
         else:
-            bench.mesh(f"case{index}", shapes.bevelled(box(-wide / 2, -2, wide / 2, 2), tall, 0.15), surface, lie(at, 65, foot, turn=bench.rng.uniform(-9, 9)))
+            bench.mesh(
+                f"case{index}",
+                shapes.bevelled(box(-wide / 2, -2, wide / 2, 2), tall, 0.15),
+                surface,
+                lie(at, 65, foot, turn=bench.rng.uniform(-9, 9)),
+            )
         at += wide + bench.rng.uniform(0.6, 3.4)
     bench.scene["bulb"] = {
         "type": "sphere", "center": [-22.5, 59, 9.5], "radius": 1.25,
@@ -133,7 +165,16 @@ def _cloth_and_paper(bench):
     mat = shapes.bevelled(box(-10.5, -5.6, 9.5, 6.4).buffer(0.4), 0.26, 0.1)
     bench.mesh("felt", mat, matte(textures.felt()), lie(-6.2, -4.6, 0.0, turn=5.5), extent=23.0)
     _lint(bench)
-    note = shapes.sheet(7.6, 9.6, lambda x, y: 0.12 + 0.75 * np.clip(x - 0.72, 0, 1) ** 2 * 4 + 0.10 * np.sin(3 * y) + 0.18 * np.exp(-(((y - 0.52) / 0.03) ** 2)))
+    note = shapes.sheet(
+        7.6,
+        9.6,
+        lambda x, y: (
+            0.12
+            + 0.75 * np.clip(x - 0.72, 0, 1) ** 2 * 4
+            + 0.10 * np.sin(3 * y)
+            + 0.18 * np.exp(-(((y - 0.52) / 0.03) ** 2))
+        ),
+    )
     bench.mesh("note", note, matte(textures.paper()), lie(9.2, -6.6, 0.02, turn=-11), smooth=True)
 
 
@@ -159,8 +200,21 @@ def _dial(bench):
     place = lie(6.3, 2.3, 9.0, turn=-9.0).rotate([1, 0, 0], 77.0).rotate([0, 0, 1], -2.5)
     bench.mesh("dial", shapes.disc(8.1, dome=0.42), glaze(textures.dial(), 0.09), place, smooth=True)
     rim = Point(0, 0).buffer(9.0, 160).difference(Point(0, 0).buffer(8.05, 160))
-    bench.mesh("bezel", shapes.bevelled(rim, 1.1, 0.42), metal(BRASS, textures.turned(seed=44)), place @ T().translate([0, 0, -0.35]), extent=18)
-    blue = {"type": "twosided", "bsdf": {"type": "roughplastic", "diffuse_reflectance": {"type": "rgb", "value": (0.006, 0.009, 0.022)}, "alpha": 0.08}}
+    bench.mesh(
+        "bezel",
+        shapes.bevelled(rim, 1.1, 0.42),
+        metal(BRASS, textures.turned(seed=44)),
+        place @ T().translate([0, 0, -0.35]),
+        extent=18,
+    )
+    blue = {
+        "type": "twosided",
+        "bsdf": {
+            "type": "roughplastic",
+            "diffuse_reflectance": {"type": "rgb", "value": (0.006, 0.009, 0.022)},
+            "alpha": 0.08,
+        },
+    }
     for name, length, width, turn, lift in (("hour", 4.3, 0.20, -304.0, 0.62), ("minute", 6.9, 0.15, -52.0, 0.86)):
         blade = shapes.bevelled(shapes.hand(length, width), 0.10, 0.035)
         bench.mesh(name, blade, blue, place @ T().translate([0, 0, lift]).rotate([0, 0, 1], turn))
@@ -194,8 +248,18 @@ def _wheels(bench):
         head = shapes.bevelled(shapes.screw_head(0.27), 0.20, 0.05)
         place = lie(x, y, 0.46, turn=bench.rng.uniform(0, 180), tilt=bench.rng.uniform(-25, 25))
         bench.mesh(f"screw{index}", head, dull if index % 3 else steel, place)
-        bench.mesh(f"floor{index}", shapes.bevelled(Point(0, 0).buffer(0.26, 32), 0.09, 0.02), steel, place @ T().translate([0, 0, -0.02]))
-        bench.mesh(f"shank{index}", shapes.bevelled(Point(0, 0).buffer(0.11, 24), 0.5, 0.02), steel, place @ T().translate([0, 0, -0.5]))
+        bench.mesh(
+            f"floor{index}",
+            shapes.bevelled(Point(0, 0).buffer(0.26, 32), 0.09, 0.02),
+            steel,
+            place @ T().translate([0, 0, -0.02]),
+        )
+        bench.mesh(
+            f"shank{index}",
+            shapes.bevelled(Point(0, 0).buffer(0.11, 24), 0.5, 0.02),
+            steel,
+            place @ T().translate([0, 0, -0.5]),
+        )
 
 
 def _hair_spring():
@@ -212,16 +276,38 @@ def _tools(bench):
     bench.mesh("rule", rule, glaze(textures.ruler(), 0.14), lie(4.6, -9.9, 0.10, turn=7.5), smooth=True)
     for side in (1, -1):
         leg = shapes.bent_strip(9.5, 0.85, 0.09, 0.42 * side)
-        bench.mesh(f"tweezer{side}", leg, steel, lie(14.0, -3.2, 0.66, turn=205, tilt=84.0 if side > 0 else 80.0), smooth=False)
-    tube = {"type": "twosided", "bsdf": {"type": "roughplastic", "diffuse_reflectance": {"type": "rgb", "value": (0.012, 0.011, 0.010)}, "alpha": 0.12}}
-    bench.scene["loupe"] = {"type": "cylinder", "p0": [-14.2, 2.6, 1.45], "p1": [-11.7, 1.2, 1.45], "radius": 1.42, "surface": tube}
+        bench.mesh(
+            f"tweezer{side}", leg, steel, lie(14.0, -3.2, 0.66, turn=205, tilt=84.0 if side > 0 else 80.0), smooth=False
+        )
+    tube = {
+        "type": "twosided",
+        "bsdf": {
+            "type": "roughplastic",
+            "diffuse_reflectance": {"type": "rgb", "value": (0.012, 0.011, 0.010)},
+            "alpha": 0.12,
+        },
+    }
+    bench.scene["loupe"] = {
+        "type": "cylinder",
+        "p0": [-14.2, 2.6, 1.45],
+        "p1": [-11.7, 1.2, 1.45],
+        "radius": 1.42,
+        "surface": tube,
+    }
     ring = Point(0, 0).buffer(1.52, 64).difference(Point(0, 0).buffer(1.30, 64))
     turn = np.degrees(np.arctan2(-1.4, 2.5))
     face = T().translate([-11.7, 1.2, 1.45]).rotate([0, 0, 1], float(turn)).rotate([0, 1, 0], 90)
     bench.mesh("loupering", shapes.bevelled(ring, 0.35, 0.1), metal(BRASS, 0.14), face)
-    glass = {"type": "roughplastic", "diffuse_reflectance": {"type": "rgb", "value": (0.02, 0.022, 0.03)}, "alpha": 0.05}
+    glass = {
+        "type": "roughplastic",
+        "diffuse_reflectance": {"type": "rgb", "value": (0.02, 0.022, 0.03)},
+        "alpha": 0.05,
+    }
     bench.mesh("loupeglass", shapes.disc(1.32, dome=0.25), {"type": "twosided", "bsdf": glass}, face, smooth=True)
-    for name, at, wide, tall, colour in (("oil", (-13.6, 11.5), 1.9, 5.2, (0.22, 0.085, 0.02)), ("pins", (-8.6, 9.4), 1.5, 2.1, (0.30, 0.27, 0.20))):
+    for name, at, wide, tall, colour in (
+        ("oil", (-13.6, 11.5), 1.9, 5.2, (0.22, 0.085, 0.02)),
+        ("pins", (-8.6, 9.4), 1.5, 2.1, (0.30, 0.27, 0.20)),
+    ):
         body = shapes.bevelled(Point(0, 0).buffer(wide, 96), tall, 0.22)
         bench.mesh(name, body, glaze(colour, 0.07), lie(*at, 0.0))
         lid = shapes.bevelled(Point(0, 0).buffer(wide * 0.86, 96), 0.9, 0.14)
@@ -235,7 +321,12 @@ def _light(bench):
     def shine(colour, power):
         return {"type": "area", "radiance": {"type": "rgb", "value": tuple(power * c for c in colour)}}
 
-    bench.scene["lamp"] = {"type": "sphere", "center": [-15, -9, 29], "radius": 4.2, "emitter": shine((1.0, 0.68, 0.40), 80.0)}
+    bench.scene["lamp"] = {
+        "type": "sphere",
+        "center": [-15, -9, 29],
+        "radius": 4.2,
+        "emitter": shine((1.0, 0.68, 0.40), 80.0),
+    }
     bench.scene["window"] = {
         "type": "rectangle", "to_world": T().look_at(origin=[68, 18, 44], target=[2, 2, 4], up=[0, 0, 1]).scale([20, 27, 1]),
         "emitter": shine((0.42, 0.60, 1.0), 14.0),

@@ -64,7 +64,14 @@ def gear(teeth, radius, *, hub=0.16, hole=0.05, spokes=5, rim=0.80, arm=0.085):
 
 def hand(length, width):
     """A spade hand pointing up, with its boss."""
-    blade = Polygon([(-width, -0.16 * length), (width, -0.16 * length), (width * 0.45, length * 0.66), (-width * 0.45, length * 0.66)])
+    blade = Polygon(
+        [
+            (-width, -0.16 * length),
+            (width, -0.16 * length),
+            (width * 0.45, length * 0.66),
+            (-width * 0.45, length * 0.66),
+        ]
+    )
     spade = affinity.scale(Point(0, 0).buffer(1, 48), width * 2.3, length * 0.10)
     tip = Polygon([(-width * 0.8, length * 0.70), (width * 0.8, length * 0.70), (0, length)])
     return unary_union([blade, affinity.translate(spade, 0, length * 0.64), tip, Point(0, 0).buffer(width * 2.4, 48)])
@@ -108,7 +115,8 @@ def bent_strip(length, width, thick, bow):
     half = width * (0.5 - 0.42 * at**1.5)
     z = bow * np.sin(at * np.pi * 0.62)
     ring = np.stack(
-        [np.c_[at * length, s * half, z + t * thick * (1 - 0.5 * at)] for s, t in ((-1, 0), (1, 0), (1, 1), (-1, 1))], axis=1
+        [np.c_[at * length, s * half, z + t * thick * (1 - 0.5 * at)] for s, t in ((-1, 0), (1, 0), (1, 1), (-1, 1))],
+        axis=1,
     )
     vertices = ring.reshape(-1, 3)
     faces = _grid_faces(len(at), 4, wrap=True)

@@ -79,7 +79,7 @@ def dial(size=2400, seed=11):
         inner, width = (0.438, 13) if minute % 5 == 0 else (0.447, 5)
         ends = [(centre + r * size * np.sin(angle), centre - r * size * np.cos(angle)) for r in (inner, 0.473)]
         draw.line(ends, fill=20, width=width)
-    numerals = "XII I II III IIII V VI VII VIII IX X XI".split()
+    numerals = ["XII", "I", "II", "III", "IIII", "V", "VI", "VII", "VIII", "IX", "X", "XI"]
     font = ImageFont.truetype(str(SERIF), int(size * 0.098))
     for hour, text in enumerate(numerals):
         tile = Image.new("L", (int(size * 0.26), int(size * 0.16)), 0)
@@ -144,7 +144,9 @@ def paper(width=1500, height=1900, seed=21):
     ring = np.hypot(x - width * 0.72, y - height * 0.71) - width * 0.19 + 5 * cloud
     stain = np.exp(-((ring / 11) ** 2)) * np.clip(0.6 + 0.4 * cloud, 0, 1) + 0.18 * (ring < 0)
     base *= 1 - stain[..., None] * np.array([0.25, 0.42, 0.6])
-    return np.clip(mix(base, np.full_like(base, (0.02, 0.025, 0.06)), ink * np.clip(0.85 + 0.12 * fibres, 0, 1)), 0.004, 0.9)
+    return np.clip(
+        mix(base, np.full_like(base, (0.02, 0.025, 0.06)), ink * np.clip(0.85 + 0.12 * fibres, 0, 1)), 0.004, 0.9
+    )
 
 
 def felt(size=2048, seed=31):

@@ -1,0 +1,1 @@
+"""Dustpan: mend, quiet and sharpen pictures."""

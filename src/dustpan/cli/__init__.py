@@ -51,7 +51,9 @@ def build(open_window: OpenWindow) -> click.Group:
 
     @dustpan.command()
     @click.argument("scene", default="bench", type=click.Choice(list(SCENES)))
-    @click.option("--into", type=click.Path(path_type=Path), help="Do the main job once, write its results here and end.")
+    @click.option(
+        "--into", type=click.Path(path_type=Path), help="Do the main job once, write its results here and end."
+    )
     @click.pass_context
     def demo(ctx, scene, into):
         """Open the window with sample data. Example: dustpan demo bench"""

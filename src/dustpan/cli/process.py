@@ -49,8 +49,15 @@ class Tally:
 @click.option("--out", required=True, type=click.Path(path_type=Path), help="A file, or a folder for several pictures.")
 @click.option("--remedy", type=click.Path(path_type=Path), help="The route to use.")
 @click.option("--auto", is_flag=True, help="Propose a route for each picture from its measurement.")
-@click.option("--format", "format_", type=click.Choice(list(FORMATS)), help="How to write; by default as the name or the source says.")
-@click.option("--quality", default=DEFAULT_QUALITY, show_default=True, type=click.IntRange(1, 100), help="For JPEG and WebP.")
+@click.option(
+    "--format",
+    "format_",
+    type=click.Choice(list(FORMATS)),
+    help="How to write; by default as the name or the source says.",
+)
+@click.option(
+    "--quality", default=DEFAULT_QUALITY, show_default=True, type=click.IntRange(1, 100), help="For JPEG and WebP."
+)
 @click.option("--jobs", type=click.IntRange(1, 256), help="Threads altogether; by default all cores.")
 @click.option("--overwrite", is_flag=True, help="Replace files of the same name; never a source.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
@@ -151,7 +158,9 @@ def _one(picture: Path, target: Path, order: Order, pool, token: Token, report) 
     route = order.remedy.route if order.remedy else propose_route(engine, check=token.check)
     plan = engine.plan(Document(route), check=token.check)
     pixels = render_native(engine, plan, fmt, pool=pool, token=token, progress=report)
-    save_picture(target, pixels, source.metadata, fmt, quality=order.quality, overwrite=order.overwrite, sources=order.sources)
+    save_picture(
+        target, pixels, source.metadata, fmt, quality=order.quality, overwrite=order.overwrite, sources=order.sources
+    )
     return {
         "source": str(picture), "out": str(target), "format": fmt.name, "width": source.width, "height": source.height,
         "steps": [stage.step.kind for stage in plan.stages], "messages": list(source.messages),

@@ -29,7 +29,9 @@ def simulate(scene, out, iso, seed, size, truth, overwrite):
     if truth:
         source = clean_picture(scene, size=size, dtype=np.uint16)
     else:
-        source = noisy_picture(scene, iso=iso, seed=seed, size=size, dtype=np.uint16 if fmt.dtype != np.uint8 else np.uint8)
+        source = noisy_picture(
+            scene, iso=iso, seed=seed, size=size, dtype=np.uint16 if fmt.dtype != np.uint8 else np.uint8
+        )
     engine = Engine(source)
     pixels = render_native(engine, Plan(engine.base, ()), fmt)
     save_picture(out, pixels, source.metadata, fmt, overwrite=overwrite)

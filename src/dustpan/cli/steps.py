@@ -20,12 +20,21 @@ def steps(as_json):
         return
     console = Console()
     for kind in kinds().values():
-        table = Table(title=f"{kind.stage} · {kind.label} ({kind.kind})", caption=kind.help, title_justify="left", expand=True)
+        table = Table(
+            title=f"{kind.stage} · {kind.label} ({kind.kind})", caption=kind.help, title_justify="left", expand=True
+        )
         for heading in ("parameter", "range", "default", "what it does"):
             table.add_column(heading, overflow="fold")
         for row in describe(kind)["params"]:
-            span = ", ".join(row["choices"]) if row["choices"] else f"{row['low']} to {row['high']} {row['unit']}".strip()
-            table.add_row(row["id"], "on, off" if row["low"] is None and not row["choices"] else span, str(row["default"]), row["help"])
+            span = (
+                ", ".join(row["choices"]) if row["choices"] else f"{row['low']} to {row['high']} {row['unit']}".strip()
+            )
+            table.add_row(
+                row["id"],
+                "on, off" if row["low"] is None and not row["choices"] else span,
+                str(row["default"]),
+                row["help"],
+            )
         console.print(table)
 
 

@@ -1,0 +1,1 @@
+"""Pixels, routes and the engine: no Qt, no files, no globals."""

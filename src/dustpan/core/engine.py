@@ -11,6 +11,7 @@ import tempfile
 import threading
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -47,12 +48,13 @@ def _digest(*parts: Any) -> str:
 class Stage:
     """One step of a plan, ready to run.
 
-    params : resolved (automatic values filled in); raw_key, key : provenance before and after Mix and Where.
+    params : resolved (automatic values filled in); measured : what the measurement suggests, or None; raw_key, key : provenance before and after Mix and Where.
     """
 
     step: Step
     kind: StepKind
     params: Params
+    measured: Params | None
     analysis: Any
     analysis_key: str
     noise: NoiseField
@@ -62,11 +64,15 @@ class Stage:
 
 @dataclass(frozen=True, eq=False)
 class Plan:
-    """A document made ready to render on one source, at one level (0 is exact)."""
+    """A document made ready to render on one source, at one level (0 is exact).
+
+    stages : the steps that work, in order; resting : steps whose settings change nothing.
+    """
 
     base: Base
     stages: tuple[Stage, ...]
     level: int = 0
+    resting: tuple[Stage, ...] = ()
 
     @property
     def key(self) -> str:
@@ -90,8 +96,8 @@ class Plan:
         return replace(self, stages=self.stages[:place])
 
     def stage(self, step_id: str) -> Stage | None:
-        """Return the stage of a step, or None when it is off or idle."""
-        return next((stage for stage in self.stages if stage.step.id == step_id), None)
+        """Return the stage of a step, or None when the step is off."""
+        return next((stage for stage in (*self.stages, *self.resting) if stage.step.id == step_id), None)
 
     def noise_after(self) -> NoiseField:
         """Return the noise field of the result."""
@@ -148,25 +154,26 @@ class Engine:
         kind = kinds()[step.kind]
         kept = frozen.stage(step.id) if frozen else None
         if kept and kept.step.params == step.params:
-            params, analysis, analysis_key, noise = kept.params, kept.analysis, kept.analysis_key, kept.noise
+            analysis_key, look = kept.analysis_key, (kept.params, kept.measured, kept.analysis, kept.noise)
         else:
             analysis_key = _digest(plan.key, step.kind, step.params)
-            params, analysis, noise = self._once(
-                ("analysis", analysis_key), lambda: self._look(plan, kind, step.params, check), check
-            )
-        if kind.idle(params):
-            return plan
+            make = partial(self._look, plan, kind, step.params, check)
+            look = self._once(("analysis", analysis_key), make, check)
+        params, measured, analysis, noise = look
         raw_key = _digest(plan.key, step.kind, params, analysis_key)
         plain = step.mix >= 1 and step.where.everywhere and step.blend == "replace"
         key = raw_key if plain else _digest(raw_key, step.mix, step.blend, step.where)
-        stage = Stage(step, kind, params, analysis, analysis_key, noise, raw_key, key)
+        stage = Stage(step, kind, params, measured, analysis, analysis_key, noise, raw_key, key)
+        if kind.idle(params):
+            return replace(plan, resting=(*plan.resting, stage))
         return replace(plan, stages=(*plan.stages, stage))
 
     def _look(self, plan: Plan, kind: StepKind, params: Params, check: Check):
         survey = self.survey(plan, check=check)
-        resolved = kind.resolve(params, survey)
+        measured = kind.measured(survey)
+        resolved = kind.resolve(params, measured)
         analysis = None if kind.idle(resolved) else kind.analyse(resolved, survey)
-        return resolved, analysis, survey.noise
+        return resolved, measured, analysis, survey.noise
 
     def _base(self, leading: tuple[Step, ...], check: Check) -> Base:
         if not leading:
@@ -202,7 +209,9 @@ class Engine:
             bx0, by0, bx1, by1 = _block_region(column, row, plan.size)
             left, top, right, below = max(bx0, x0), max(by0, y0), min(bx1, x1), min(by1, y1)
             block = self.block(plan, column, row, check=check)
-            pixels[top - y0 : below - y0, left - x0 : right - x0] = block[top - by0 : below - by0, left - bx0 : right - bx0]
+            pixels[top - y0 : below - y0, left - x0 : right - x0] = block[
+                top - by0 : below - by0, left - bx0 : right - bx0
+            ]
         return pixels
 
     def render_reduced(self, plan: Plan, region: Region, level: int, *, check: Check = _nothing) -> np.ndarray:

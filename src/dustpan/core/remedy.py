@@ -19,7 +19,20 @@ from dustpan.core.where.base import MAX_FEATHER, OPS, Part
 FORMAT = "dustpan-remedy"
 VERSION = 1
 SCALINGS = ("measured", "fixed")
-_KEYS = ("format", "version", "name", "camera", "iso", "note", "made_on", "scaling", "wheres", "steps", "output", "extra")
+_KEYS = (
+    "format",
+    "version",
+    "name",
+    "camera",
+    "iso",
+    "note",
+    "made_on",
+    "scaling",
+    "wheres",
+    "steps",
+    "output",
+    "extra",
+)
 _STEP_KEYS = ("kind", "id", "name", "on", "mix", "blend", "params", "where", "extra")
 _WHERE_KEYS = ("invert", "feather", "from", "parts")
 _PART_KEYS = ("id", "kind", "op", "invert", "on")
@@ -84,7 +97,11 @@ def read_remedy(text: str, *, where: str) -> Remedy:
     faults += [f"steps: the id '{name}' stands twice" for name in sorted({n for n in ids if ids.count(n) > 1})]
     if faults:
         raise RemedyError(where, faults)
-    head = {key: data[key] for key in ("name", "camera", "iso", "note", "made_on", "scaling", "output", "extra") if key in data}
+    head = {
+        key: data[key]
+        for key in ("name", "camera", "iso", "note", "made_on", "scaling", "output", "extra")
+        if key in data
+    }
     return Remedy(Route(tuple(read)), **head)
 
 
@@ -153,7 +170,16 @@ def _read_step(item: Any, at: str, faults: list[str]) -> Step | None:
         faults += [f"{at}: {fault}" for fault in kind.params_type.faults(values)]
     else:
         faults.append(f"{at}: 'params' is not an object")
-    _check(item, at, faults, mix=_is_share, on=_is_switch, blend=lambda v: v in list(LAWS), id=_is_text, name=lambda v: isinstance(v, str))
+    _check(
+        item,
+        at,
+        faults,
+        mix=_is_share,
+        on=_is_switch,
+        blend=lambda v: v in list(LAWS),
+        id=_is_text,
+        name=lambda v: isinstance(v, str),
+    )
     where = _read_where(item.get("where", {}), at, faults)
     if len(faults) > before:
         return None

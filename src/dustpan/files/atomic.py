@@ -22,7 +22,9 @@ def save_whole(target: Path, write: Callable[[Path], None], *, overwrite: bool, 
         if _same(target, source):
             raise SaveError(f"{target}: this is the picture itself; a source is never written to. Choose another name.")
     if target.exists() and not overwrite:
-        raise SaveError(f"{target}: there is a file of this name already; it was kept. Choose another name or --overwrite.")
+        raise SaveError(
+            f"{target}: there is a file of this name already; it was kept. Choose another name or --overwrite."
+        )
     if target.is_dir():
         raise SaveError(f"{target}: this is a folder; a file name was expected.")
     if not target.parent.is_dir():

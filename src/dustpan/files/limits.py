@@ -15,6 +15,8 @@ def check_size(path: Path, width: int, height: int, bands: int) -> None:
     if width < 1 or height < 1:
         raise PictureError(f"{path}: the file says {width} x {height} px; there is no picture in it.")
     if max(width, height) > MAX_SIDE or width * height > MAX_PIXELS:
-        raise PictureError(f"{path}: the file says {width} x {height} px; at most {MAX_PIXELS // 10**6} MP can be opened.")
+        raise PictureError(
+            f"{path}: the file says {width} x {height} px; at most {MAX_PIXELS // 10**6} MP can be opened."
+        )
     if not 1 <= bands <= 4:
         raise PictureError(f"{path}: has {bands} channels; 1 (grey) to 4 (colour and alpha) can be opened.")

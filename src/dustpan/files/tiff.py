@@ -13,7 +13,16 @@ from dustpan.core.picture import Metadata, Source
 from dustpan.files import exif
 from dustpan.files.limits import check_size
 
-_TURNS = {1: (0, False), 2: (0, True), 3: (2, False), 4: (2, True), 5: (3, True), 6: (3, False), 7: (1, True), 8: (1, False)}
+_TURNS = {
+    1: (0, False),
+    2: (0, True),
+    3: (2, False),
+    4: (2, True),
+    5: (3, True),
+    6: (3, False),
+    7: (1, True),
+    8: (1, False),
+}
 _PHOTOMETRIC = {0: "white is zero", 1: "grey", 2: "RGB", 3: "palette"}
 
 

@@ -1,0 +1,1 @@
+"""The made-up camera and the demo scenes."""

@@ -1,0 +1,1 @@
+"""The window: all of Qt."""

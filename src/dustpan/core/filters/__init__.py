@@ -1,0 +1,1 @@
+"""The numerics: arrays in, arrays out."""

@@ -142,5 +142,5 @@ class MixedField(NoiseField):
         """Return the mix of both: noise of a layer and of what lies under it move together."""
         share = self.share(place, tone.shape)
         return (1 - share) * self.before.sigma(tone, place, level=level) + share * self.after.sigma(
-            tone, region, level=level
+            tone, place, level=level
         )

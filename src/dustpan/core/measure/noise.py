@@ -88,7 +88,9 @@ def _measure_level(planes: list[np.ndarray]):
     low = (_LOW.ravel()[1:] <= 4)[None, None]
     excess = np.maximum((ratio * low).sum(axis=2) / low.sum() / np.maximum(variance, 1e-12), 1.0)
     middle = np.array([np.median(tones[index]) for index in chosen.values()])
-    sigma = np.stack([_over_tone(middle, variance[:, plane], np.sqrt(counts) / excess[:, plane] ** 2) for plane in range(3)])
+    sigma = np.stack(
+        [_over_tone(middle, variance[:, plane], np.sqrt(counts) / excess[:, plane] ** 2) for plane in range(3)]
+    )
     return sigma, np.sqrt(shape).astype(np.float32), float(counts.sum() / len(blocks))
 
 

@@ -66,8 +66,12 @@ class StepKind:
         """Return how many pixels around a tile `apply` looks at, 0 to 64."""
         return 0
 
-    def resolve(self, params: Params, survey: Survey) -> Params:
-        """Return the settings with `auto` values filled in from the survey."""
+    def measured(self, survey: Survey) -> Params | None:
+        """Return the settings that the measurement suggests, shown as ticks; None where it suggests none."""
+        return self.propose(survey)
+
+    def resolve(self, params: Params, measured: Params | None) -> Params:
+        """Return the settings with `auto` values filled in from the measured ones."""
         return params
 
     def analyse(self, params: Params, survey: Survey) -> Any:

@@ -25,14 +25,31 @@ _AIM = 0.80
 class ExposureParams(Params):
     """Settings of the exposure step."""
 
-    ev: float = param("Exposure", 0.0, "Brightens or darkens the light itself.", unit="stops", low=-5.0, high=5.0, step=0.05)
+    ev: float = param(
+        "Exposure", 0.0, "Brightens or darkens the light itself.", unit="stops", low=-5.0, high=5.0, step=0.05
+    )
     black: float = param("Black point", 0.0, "Higher makes the darks darker.", low=-0.2, high=0.2, step=0.005)
     white: float = param("White point", 0.0, "Higher makes the lights lighter.", low=-0.2, high=0.2, step=0.005)
-    midtone: float = param("Midtone", 0.0, "Higher brightens the middle and leaves both ends.", low=-1.0, high=1.0, step=0.02)
-    contrast: float = param("Contrast", 0.0, "Higher parts darks from lights more strongly.", low=-1.0, high=1.0, step=0.02)
-    shadows: float = param("Shadows", 0.0, "Higher lights up dark areas and keeps their texture; their noise rises too.", low=-1.0, high=1.0, step=0.02)
-    highlights: float = param("Highlights", 0.0, "Lower brings bright areas down and keeps their texture.", low=-1.0, high=1.0, step=0.02)
-    saturation: float = param("Saturation", 0.0, "Higher makes colours stronger, -1 leaves grey.", low=-1.0, high=1.0, step=0.02)
+    midtone: float = param(
+        "Midtone", 0.0, "Higher brightens the middle and leaves both ends.", low=-1.0, high=1.0, step=0.02
+    )
+    contrast: float = param(
+        "Contrast", 0.0, "Higher parts darks from lights more strongly.", low=-1.0, high=1.0, step=0.02
+    )
+    shadows: float = param(
+        "Shadows",
+        0.0,
+        "Higher lights up dark areas and keeps their texture; their noise rises too.",
+        low=-1.0,
+        high=1.0,
+        step=0.02,
+    )
+    highlights: float = param(
+        "Highlights", 0.0, "Lower brings bright areas down and keeps their texture.", low=-1.0, high=1.0, step=0.02
+    )
+    saturation: float = param(
+        "Saturation", 0.0, "Higher makes colours stronger, -1 leaves grey.", low=-1.0, high=1.0, step=0.02
+    )
     stretch: float = param("Night stretch", 0.0, "Lifts the faintest light most, as for night skies.", low=0.0, high=1.0, step=0.02)  # fmt: skip
 
 
@@ -104,9 +121,7 @@ class Exposure(StepKind):
             return super().carry(params, analysis, noise)
         plane = lift_stops(analysis.base, shadows=params.shadows, highlights=params.highlights)
         lifts = np.linspace(float(plane.min()), float(plane.max()) + 1e-3, _LIFTS, dtype=np.float32)
-        models = tuple(
-            carry_noise(noise.model, lambda field, s=float(s): _render(field, params, s)) for s in lifts
-        )
+        models = tuple(carry_noise(noise.model, lambda field, s=float(s): _render(field, params, s)) for s in lifts)
         return LiftedField(lifts, models, lambda place, shape: sample_plane(plane, place, shape))
 
 

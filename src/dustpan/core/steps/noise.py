@@ -32,14 +32,42 @@ class NoiseParams(Params):
     """Settings of the noise step."""
 
     auto: bool = param("Proposed from the picture", True, "Follow the measurement; touching a slider turns this off.")
-    luminance: float = param("Luminance", 60.0, "Part of the measured brightness noise to take away. Higher is smoother.", unit="%", low=0.0, high=100.0, step=1.0)
-    colour: float = param("Colour", 80.0, "Part of the measured colour noise to take away. Higher leaves fewer coloured specks.", unit="%", low=0.0, high=100.0, step=1.0)
-    over_tone: tuple[float, ...] = _factors("Luminance over tone", "Multiplies the luminance noise taken to be there, from darks (left) to lights (right).")
-    colour_over_tone: tuple[float, ...] = _factors("Colour over tone", "Multiplies the colour noise taken to be there, from darks (left) to lights (right).")
+    luminance: float = param(
+        "Luminance",
+        60.0,
+        "Part of the measured brightness noise to take away. Higher is smoother.",
+        unit="%",
+        low=0.0,
+        high=100.0,
+        step=1.0,
+    )
+    colour: float = param(
+        "Colour",
+        80.0,
+        "Part of the measured colour noise to take away. Higher leaves fewer coloured specks.",
+        unit="%",
+        low=0.0,
+        high=100.0,
+        step=1.0,
+    )
+    over_tone: tuple[float, ...] = _factors(
+        "Luminance over tone", "Multiplies the luminance noise taken to be there, from darks (left) to lights (right)."
+    )
+    colour_over_tone: tuple[float, ...] = _factors(
+        "Colour over tone", "Multiplies the colour noise taken to be there, from darks (left) to lights (right)."
+    )
     red: float = param("Red", 1.0, "Multiplies the noise taken to be in red.", low=0.0, high=2.0, step=0.05)
     green: float = param("Green", 1.0, "Multiplies the noise taken to be in green.", low=0.0, high=2.0, step=0.05)
     blue: float = param("Blue", 1.0, "Multiplies the noise taken to be in blue.", low=0.0, high=2.0, step=0.05)
-    blotch: float = param("Blotch size", 3.0, "How coarse the blotches may be that are cleaned too: 3 octaves are 8 px.", unit="octaves", low=0.0, high=5.0, step=1.0)
+    blotch: float = param(
+        "Blotch size",
+        3.0,
+        "How coarse the blotches may be that are cleaned too: 3 octaves are 8 px.",
+        unit="octaves",
+        low=0.0,
+        high=5.0,
+        step=1.0,
+    )
     detail_return: float = param("Detail return", 20.0, "Gives back lines and weave that went with the noise, without the noise.", unit="%", low=0.0, high=100.0, step=1.0)  # fmt: skip
 
 
@@ -65,11 +93,13 @@ class Noise(StepKind):
         """Return 16 to 56 px: more for coarser scales and for giving detail back."""
         return support(_scales(params)) + (DETAIL_SUPPORT if params.detail_return > 0 else 0)
 
-    def resolve(self, params, survey):
-        """Return the proposed settings when `auto` is on."""
-        if not params.auto:
-            return params
-        return replace(_proposal(survey.noise), auto=True)
+    def measured(self, survey):
+        """Return the settings for the noise at the step's input."""
+        return _proposal(survey.noise)
+
+    def resolve(self, params, measured):
+        """Return the measured settings when `auto` is on."""
+        return replace(measured, auto=True) if params.auto else params
 
     def analyse(self, params, survey):
         """Return the noise with the factors laid on it, and what to take off for blotches past 8 px."""

@@ -1,0 +1,60 @@
+"""Start the window; where there is no display, start it under a virtual one and do the main job once."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+from dustpan.core.errors import DustpanError
+
+
+def start(files: list[Path], *, scene: str | None = None, into: Path | None = None) -> int:
+    """Start the application; returns its exit status.
+
+    files : pictures to open (the first is shown). scene : a demo scene instead. into : do the main job once
+    without a user, write the cleaned picture and a screenshot there, and end.
+    """
+    if not _has_display():
+        if scene is None:
+            raise DustpanError(
+                "There is no display for the window. Use 'dustpan process' to clean pictures without one."
+            )
+        return _under_virtual_display(scene, into or Path("demo-out"))
+    os.environ.setdefault("QT_LOGGING_RULES", "qt.qpa.*=false")
+    from PyQt6.QtWidgets import QApplication
+
+    from dustpan.ui import theme
+    from dustpan.ui.window import Window
+
+    app = QApplication(sys.argv[:1])
+    theme.apply(app)
+    window = Window()
+    window.show()
+    if into is not None:
+        from dustpan.ui.demo import Run
+
+        run = Run(window, scene or "bench", into)
+        app.exec()
+        return run.status
+    if scene:
+        from dustpan.ui.demo import open_scene
+
+        open_scene(window, scene)
+    elif files:
+        window.session.open(files[0])
+    return app.exec()
+
+
+def _has_display() -> bool:
+    chosen = os.environ.get("QT_QPA_PLATFORM", "")
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or chosen in ("offscreen", "minimal"))
+
+
+def _under_virtual_display(scene: str, into: Path) -> int:
+    if not shutil.which("xvfb-run"):
+        raise DustpanError("There is no display, and no virtual one (xvfb-run, from Debian's package xvfb) either.")
+    command = [sys.executable, "-m", "dustpan", "demo", scene, "--into", str(into)]
+    return subprocess.run(["xvfb-run", "-a", "-s", "-screen 0 1280x800x24", *command], check=False).returncode

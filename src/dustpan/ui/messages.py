@@ -1,0 +1,51 @@
+"""One line of message over the picture; it never takes the focus."""
+
+from __future__ import annotations
+
+import qtawesome
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
+
+from dustpan.ui import theme
+
+_STAYS = 7000  # ms a plain message stays; harm stays until it is closed
+
+
+class Message(QFrame):
+    """Show the newest message at the top of its parent."""
+
+    def __init__(self, parent: QWidget):
+        super().__init__(parent, objectName="message")
+        self.text = QLabel(wordWrap=True, textInteractionFlags=Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.sign = QLabel()
+        close = QPushButton(qtawesome.icon("fa6s.xmark", color=theme.GREYS.text), "", objectName="quiet")
+        close.setToolTip("Close this message")
+        close.setAccessibleName("Close this message")
+        close.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        close.clicked.connect(self.hide)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 6, 4, 6)
+        row.addWidget(self.sign)
+        row.addWidget(self.text, 1)
+        row.addWidget(close)
+        self._timer = QTimer(self, singleShot=True, interval=_STAYS)
+        self._timer.timeout.connect(self.hide)
+        self.hide()
+
+    def tell(self, text: str, harm: bool) -> None:
+        """Show a message; a harmful one with a sign, until it is closed."""
+        icon, tint = ("fa6s.triangle-exclamation", theme.MADDER) if harm else ("fa6s.circle-info", theme.VERDIGRIS)
+        self.sign.setPixmap(qtawesome.icon(icon, color=tint).pixmap(16, 16))
+        self.setStyleSheet(f"QFrame#message {{ border-color: {tint}; }}")
+        self.text.setText(text)
+        self.place()
+        self.show()
+        self.raise_()
+        self._timer.stop() if harm else self._timer.start()
+
+    def place(self) -> None:
+        """Stand at the top of the parent, as wide as it allows."""
+        width = min(self.parentWidget().width() - 32, 760)
+        self.setFixedWidth(max(width, 200))
+        self.adjustSize()
+        self.move((self.parentWidget().width() - self.width()) // 2, 12)

@@ -1,0 +1,200 @@
+"""The route as a line of cards from left to right, under the names of their stages."""
+
+from __future__ import annotations
+
+import qtawesome
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from dustpan.core.route import Step
+from dustpan.core.steps import kind_of, kinds
+from dustpan.ui import theme
+from dustpan.ui.session import Session, title_of
+
+_CARD = QSize(152, 46)
+_DOT = 20  # px at the card's left that switch the step
+
+
+class Card(QWidget):
+    """One step: a dot that switches it, its name, a figure, a sign for Where or Mix."""
+
+    chosen = pyqtSignal(str)
+    switched = pyqtSignal(str)
+    asked = pyqtSignal(str, object)  # a menu is wanted at a global place
+
+    def __init__(self, step: Step, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.step = step
+        self.figure = ""
+        self.picked = False
+        self.setFixedSize(_CARD)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def show_step(self, step: Step, figure: str, picked: bool) -> None:
+        """Show a step as it stands."""
+        self.step, self.figure, self.picked = step, figure, picked
+        state = "on" if step.on else "off"
+        self.setAccessibleName(f"{title_of(step)}, {state}")
+        self.setToolTip(
+            f"{kind_of(step.kind).help}\nClick to see its controls; the dot turns it on or off; Delete removes it."
+        )
+        self.update()
+
+    def paintEvent(self, event):
+        """Draw the card."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        frame = QRectF(self.rect()).adjusted(1, 1, -1, -1)
+        edge = theme.VERDIGRIS if self.picked else "faint" if self.hasFocus() else "raised"
+        painter.setPen(QPen(theme.colour(edge), 1.3))
+        painter.setBrush(theme.colour("#2C4A44" if self.picked else "raised"))
+        painter.drawRoundedRect(frame, 7, 7)
+        self._paint_dot(painter)
+        painter.setPen(theme.colour(("bright" if self.picked else "text") if self.step.on else "faint"))
+        painter.setFont(theme.font(10, bold=self.picked))
+        painter.drawText(QRectF(26, 5, self.width() - 48, 19), Qt.AlignmentFlag.AlignVCenter, title_of(self.step))
+        painter.setPen(theme.colour(theme.VERDIGRIS if self.step.on else "faint"))
+        painter.setFont(theme.font(8))
+        words = self.figure if self.step.on else "off"
+        painter.drawText(QRectF(26, 24, self.width() - 34, 16), Qt.AlignmentFlag.AlignVCenter, words)
+        self._paint_sign(painter)
+
+    def _paint_dot(self, painter: QPainter) -> None:
+        painter.setPen(QPen(theme.colour(theme.VERDIGRIS if self.step.on else "faint"), 1.4))
+        painter.setBrush(theme.colour(theme.VERDIGRIS) if self.step.on else Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(QRectF(11, 11, 8, 8))
+
+    def _paint_sign(self, painter: QPainter) -> None:
+        """Draw a small hatched square when the step does not work everywhere in full."""
+        if self.step.where.everywhere and self.step.mix >= 1:
+            return
+        box = QRectF(self.width() - 22, 9, 11, 11)
+        painter.setPen(QPen(theme.colour("text"), 1))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(box)
+        painter.drawLine(box.bottomLeft(), box.topRight())
+
+    def mousePressEvent(self, event):
+        """Choose the step; on the dot, switch it."""
+        if event.button() == Qt.MouseButton.LeftButton:
+            (self.switched if event.position().x() < _DOT + 4 else self.chosen).emit(self.step.id)
+
+    def contextMenuEvent(self, event):
+        """Ask for the step's menu."""
+        self.asked.emit(self.step.id, event.globalPos())
+
+    def focusInEvent(self, event):
+        """Choose the step that is reached by Tab."""
+        super().focusInEvent(event)
+        if event.reason() in (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason):
+            self.chosen.emit(self.step.id)
+
+    def keyPressEvent(self, event):
+        """Choose by Enter."""
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.chosen.emit(self.step.id)
+        else:
+            super().keyPressEvent(event)
+
+
+class RouteBar(QWidget):
+    """Show the route; add, choose, switch, move and remove steps."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None):
+        super().__init__(parent, objectName="route")
+        self.session = session
+        self.step_menu: QMenu | None = None  # the window's own, shown on a right click
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(82)
+        self._cards: dict[str, Card] = {}
+        self._line = QWidget()
+        self._row = QHBoxLayout(self._line)
+        self._row.setContentsMargins(14, 4, 14, 4)
+        self._row.setSpacing(10)
+        scroll = QScrollArea(widgetResizable=True, verticalScrollBarPolicy=Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(self._line)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(scroll)
+        self.add_button = QPushButton(qtawesome.icon("fa6s.plus", color=theme.GREYS.text), "")
+        self.add_button.setFixedSize(34, 34)
+        self.add_button.setToolTip("Add a step; it lands where its stage stands.")
+        self.add_button.setAccessibleName("Add a step")
+        self.add_menu = QMenu(self)
+        self.add_menu.setToolTipsVisible(True)
+        for kind in kinds().values():
+            action = self.add_menu.addAction(f"{kind.stage}:  {kind.label}")
+            action.setToolTip(kind.help)
+            action.triggered.connect(lambda _=False, k=kind.kind: session.add_step(k))
+        self.add_button.clicked.connect(self._show_menu)
+        self.propose_button = QPushButton("Propose a route", objectName="quiet")
+        self.propose_button.setToolTip("Measure the picture and lay out the steps that it needs.")
+        self.propose_button.clicked.connect(session.propose)
+        for signal in (session.opened, session.chosen, session.planned):
+            signal.connect(self.refresh)
+        session.edited.connect(lambda dragging: self.refresh())
+        self._order: tuple | None = None
+        self.refresh()
+
+    def _show_menu(self) -> None:
+        self.add_menu.popup(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))
+
+    def refresh(self) -> None:
+        """Show the route as it stands."""
+        route = self.session.route
+        order = tuple((step.id, step.kind) for step in route)
+        if order != self._order:
+            self._order = order
+            self._build(route)
+        for step in route:
+            self._cards[step.id].show_step(step, self._figure(step), step.id == self.session.chosen_id)
+        ready = self.session.engine is not None
+        self.add_button.setEnabled(ready)
+        self.propose_button.setEnabled(ready)
+
+    def _figure(self, step: Step) -> str:
+        stage = self.session.plan.stage(step.id) if self.session.plan else None
+        return kind_of(step.kind).tell(stage.params) if stage else ""
+
+    def _build(self, route) -> None:
+        while self._row.count():
+            item = self._row.takeAt(0)
+            if item.widget() not in (self.add_button, self.propose_button, None):
+                item.widget().setParent(None)
+                item.widget().deleteLater()
+        self._cards = {}
+        previous = None
+        for step in route:
+            stage = kind_of(step.kind).stage
+            card = Card(step)
+            card.chosen.connect(self.session.choose)
+            card.switched.connect(self.session.switch_step)
+            card.asked.connect(self._ask)
+            self._cards[step.id] = card
+            self._row.addWidget(_headed(card, stage.upper() if stage != previous else ""))
+            previous = stage
+        for widget in (self.add_button, self.propose_button):
+            self._row.addWidget(widget, 0, Qt.AlignmentFlag.AlignBottom)
+        self._row.addStretch()
+
+    def _ask(self, step_id: str, place) -> None:
+        self.session.choose(step_id)
+        if self.step_menu:
+            self.step_menu.popup(place)
+
+
+def _headed(card: Card, stage: str) -> QWidget:
+    """Return a card under the name of its stage."""
+    box = QWidget()
+    column = QVBoxLayout(box)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(2)
+    label = QLabel(stage, objectName="faint")
+    label.setFont(theme.font(8))
+    label.setFixedHeight(15)
+    column.addWidget(label)
+    column.addWidget(card)
+    column.addStretch()
+    return box

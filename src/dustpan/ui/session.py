@@ -1,0 +1,268 @@
+"""The picture being worked on: its source, engine, history and the plan of what is shown."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from dustpan.core.engine import Engine, Plan
+from dustpan.core.errors import DustpanError
+from dustpan.core.picture import Source
+from dustpan.core.pool import Priority, Token
+from dustpan.core.propose import propose_route
+from dustpan.core.route import STAGES, Document, History, Route, Step
+from dustpan.core.steps import kind_of, new_step
+from dustpan.files import read_picture
+from dustpan.files.save import FORMATS, Format, render_native, save_picture
+from dustpan.ui.jobs import Jobs
+
+
+class Session(QObject):
+    """Hold one picture and its document; every change goes through here.
+
+    opened : another picture is shown. edited(dragging) : the document changed.
+    planned : a plan for the newest document is ready. chosen : another step is chosen.
+    task(text, share) : long work goes on (share 0..1, or -1 when unknown); empty text ends it.
+    told(text, harm) : something to say to the user.
+    """
+
+    opened = pyqtSignal()
+    edited = pyqtSignal(bool)
+    planned = pyqtSignal()
+    chosen = pyqtSignal()
+    task = pyqtSignal(str, float)
+    told = pyqtSignal(str, bool)
+    saved = pyqtSignal(str)
+    _progress = pyqtSignal(str, float)
+
+    def __init__(self, jobs: Jobs, parent: QObject | None = None):
+        super().__init__(parent)
+        self.jobs = jobs
+        self.path: Path | None = None
+        self.engine: Engine | None = None
+        self.history = History.start(Document())
+        self.plan: Plan | None = None
+        self.chosen_id: str | None = None
+        self._dragged: Document | None = None
+        self._frozen: Plan | None = None
+        self._task = Token()
+        jobs.failed.connect(self._fail)
+        self._progress.connect(self.task)
+
+    # -- what is shown ----------------------------------------------------------------------------------------
+
+    @property
+    def document(self) -> Document:
+        """The document as it stands, a drag under way included."""
+        return self._dragged if self._dragged is not None else self.history.document
+
+    @property
+    def route(self) -> Route:
+        """The route as it stands."""
+        return self.document.route
+
+    @property
+    def frozen(self) -> Plan | None:
+        """The plan whose measurements are kept while a slider is dragged."""
+        return self._frozen
+
+    @property
+    def step(self) -> Step | None:
+        """The chosen step."""
+        return self.route.find(self.chosen_id) if self.chosen_id else None
+
+    def take_plan(self, plan: Plan) -> None:
+        """Take the plan that the renderer made for the newest document."""
+        self.plan = plan
+        self.planned.emit()
+
+    def choose(self, step_id: str | None) -> None:
+        """Choose a step, or none."""
+        if step_id != self.chosen_id:
+            self.chosen_id = step_id
+            self.chosen.emit()
+
+    # -- editing ----------------------------------------------------------------------------------------------
+
+    def edit(self, document: Document, label: str, *, dragging: bool = False) -> None:
+        """Change the document; a whole drag becomes one entry of the history when it ends."""
+        if dragging:
+            if self._dragged is None:
+                self._frozen = self.plan
+            self._dragged = document
+            self.edited.emit(True)
+            return
+        before, was_dragged = self.history, self._dragged is not None
+        self._dragged = self._frozen = None
+        self.history = before.record(document, label)
+        if self.history is not before or was_dragged:
+            self._mind_choice()
+            self.edited.emit(False)
+
+    def change_step(self, step: Step, label: str, *, dragging: bool = False) -> None:
+        """Replace the step of the same id."""
+        self.edit(replace(self.document, route=self.route.with_step(step)), label, dragging=dragging)
+
+    def add_step(self, kind: str) -> None:
+        """Add a step where its stage stands, and choose it."""
+        step = new_step(kind, self.route.free_id(kind))
+        route = self.route.inserted(step, place_for(self.route, kind))
+        self.chosen_id = step.id
+        self.edit(replace(self.document, route=route), f"Add {kind_of(kind).label}")
+        self.chosen.emit()
+
+    def remove_step(self, step_id: str) -> None:
+        """Take a step out of the route."""
+        step = self.route.find(step_id)
+        if step:
+            self.edit(replace(self.document, route=self.route.without(step_id)), f"Remove {title_of(step)}")
+
+    def switch_step(self, step_id: str) -> None:
+        """Turn a step on or off."""
+        step = self.route.find(step_id)
+        if step:
+            word = "off" if step.on else "on"
+            self.change_step(replace(step, on=not step.on), f"Turn {title_of(step)} {word}")
+
+    def move_step(self, step_id: str, by: int) -> None:
+        """Move a step earlier or later in the route."""
+        steps = list(self.route.steps)
+        place = self.route.index(step_id)
+        target = min(max(place + by, 0), len(steps) - 1)
+        if target != place:
+            steps.insert(target, steps.pop(place))
+            label = f"Move {title_of(steps[target])} {'earlier' if by < 0 else 'later'}"
+            self.edit(replace(self.document, route=Route(tuple(steps))), label)
+
+    def undo(self) -> None:
+        """Go one entry back."""
+        self._walk(self.history.undo())
+
+    def redo(self) -> None:
+        """Go one entry on."""
+        self._walk(self.history.redo())
+
+    def _walk(self, history: History) -> None:
+        self._dragged = self._frozen = None
+        if history != self.history:
+            self.history = history
+            self._mind_choice()
+            self.edited.emit(False)
+
+    def _mind_choice(self) -> None:
+        """Keep a step chosen that is still there."""
+        if self.chosen_id and not self.route.find(self.chosen_id):
+            self.chosen_id = self.route.steps[-1].id if self.route.steps else None
+            self.chosen.emit()
+
+    # -- long work --------------------------------------------------------------------------------------------
+
+    def cancel(self) -> None:
+        """Stop the long work under way; everything stays as it was."""
+        self._task.cancel()
+        self.task.emit("", 0.0)
+
+    def _begin(self, text: str) -> Token:
+        self._task.cancel()
+        self._task = Token()
+        self.task.emit(text, -1.0)
+        return self._task
+
+    def _fail(self, fault: DustpanError) -> None:
+        self.task.emit("", 0.0)
+        self.told.emit(str(fault), True)
+
+    def open(self, path: Path, *, then: Callable[[], None] = lambda: None) -> None:
+        """Open a picture file; on failure everything stays as it was."""
+        self.open_from(lambda: read_picture(path), path.name, path=path, then=then)
+
+    def open_from(
+        self,
+        read: Callable[[], Source],
+        name: str,
+        *,
+        path: Path | None = None,
+        then: Callable[[], None] = lambda: None,
+    ) -> None:
+        """Open a picture from a function that makes it."""
+        token = self._begin(f"Opening {name}")
+
+        def finish(engine: Engine) -> None:
+            self.engine, self.path = engine, path
+            self.history = History.start(Document(), f"Open {name}")
+            self.plan = self._dragged = self._frozen = self.chosen_id = None
+            self.task.emit("", 0.0)
+            self.opened.emit()
+            for message in engine.source.messages:
+                self.told.emit(message, False)
+            then()
+
+        self.jobs.run(lambda: _make_engine(read()), finish, priority=Priority.VIEW, token=token)
+
+    def propose(self) -> None:
+        """Measure the picture and lay out the steps that it needs."""
+        engine = self.engine
+        if engine is None:
+            return
+        token = self._begin("Measuring the picture")
+
+        def finish(route: Route) -> None:
+            self.task.emit("", 0.0)
+            if not len(route):
+                self.told.emit("Nothing was found that needs a step.", False)
+                return
+            self.chosen_id = route.steps[-1].id
+            self.edit(replace(self.document, route=route), "Propose a route")
+            self.chosen.emit()
+
+        self.jobs.run(lambda: propose_route(engine, check=token.check), finish, priority=Priority.VIEW, token=token)
+
+    def export(self, target: Path, format_name: str, *, quality: int, overwrite: bool) -> None:
+        """Render the whole picture and save it, whole or not at all."""
+        engine, document, fmt = self.engine, self.document, FORMATS[format_name]
+        if engine is None:
+            return
+        token = self._begin(f"Exporting {target.name}")
+        sources = (self.path,) if self.path else ()
+
+        def finish(_) -> None:
+            self.task.emit("", 0.0)
+            self.told.emit(f"Saved {target}", False)
+            self.saved.emit(str(target))
+
+        pool, report = self.jobs.pool, self._progress.emit
+        self.jobs.conduct(
+            lambda: _export(engine, document, target, fmt, quality, overwrite, sources, pool, token, report),
+            finish, token=token,
+        )  # fmt: skip
+
+
+def _make_engine(source: Source) -> Engine:
+    engine = Engine(source)
+    engine.base.read((0, 0, 1, 1))
+    return engine
+
+
+def _export(
+    engine: Engine, document, target: Path, fmt: Format, quality, overwrite, sources, pool, token: Token, report
+) -> None:
+    plan = engine.plan(document, check=token.check)
+    text = f"Exporting {target.name}"
+    pixels = render_native(engine, plan, fmt, pool=pool, token=token, progress=lambda share: report(text, share))
+    token.check()
+    save_picture(target, pixels, engine.source.metadata, fmt, quality=quality, overwrite=overwrite, sources=sources)
+
+
+def title_of(step: Step) -> str:
+    """Return a step's own name, or its kind's."""
+    return step.name or kind_of(step.kind).label
+
+
+def place_for(route: Route, kind: str) -> int:
+    """Return where a new step lands: after the last step of its own or an earlier stage."""
+    rank = STAGES.index(kind_of(kind).stage)
+    places = [n + 1 for n, step in enumerate(route) if STAGES.index(kind_of(step.kind).stage) <= rank]
+    return max(places, default=0)

@@ -1,0 +1,197 @@
+"""A slider for one described number: tick at the measured value, typed values, wheel, arrows, double-click."""
+
+from __future__ import annotations
+
+import re
+
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+
+from dustpan.core.params import Param
+from dustpan.ui import theme
+
+_KNOB = 6
+
+
+class Groove(QWidget):
+    """The line with its knob; knows nothing but parts from 0 to 1."""
+
+    moved = pyqtSignal(float, bool)  # part, dragging
+    nudged = pyqtSignal(int, bool)  # notches, fine
+    reset = pyqtSignal()
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.part, self.rest, self.tick = 0.0, 0.0, None
+        self._dragging = False
+        self.setFixedHeight(20)
+        self.setMinimumWidth(70)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def show_parts(self, part: float, rest: float, tick: float | None) -> None:
+        """Set the knob, the place the bar grows from, and the measured tick."""
+        if (part, rest, tick) != (self.part, self.rest, self.tick):
+            self.part, self.rest, self.tick = part, rest, tick
+            self.update()
+
+    def _x(self, part: float) -> float:
+        return _KNOB + part * (self.width() - 2 * _KNOB)
+
+    def paintEvent(self, event):
+        """Draw the groove, the part taken, the tick and the knob."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        y = 9.0
+        on = self.isEnabled()
+        painter.setBrush(theme.colour("ground"))
+        painter.drawRoundedRect(QRectF(self._x(0), y - 2, self._x(1) - self._x(0), 4), 2, 2)
+        painter.setBrush(theme.colour(theme.VERDIGRIS if on else "line"))
+        low, high = sorted((self._x(self.rest), self._x(self.part)))
+        painter.drawRoundedRect(QRectF(low, y - 2, high - low, 4), 2, 2)
+        if self.tick is not None:
+            painter.setBrush(theme.colour("text"))
+            painter.drawRect(QRectF(self._x(self.tick) - 0.75, y + 4, 1.5, 7))
+        painter.setBrush(theme.colour("bright" if self.hasFocus() else "text") if on else theme.colour("line"))
+        painter.drawEllipse(QPointF(self._x(self.part), y), _KNOB, _KNOB)
+        if self.hasFocus():
+            painter.setBrush(theme.colour(theme.VERDIGRIS))
+            painter.drawEllipse(QPointF(self._x(self.part), y), 2.5, 2.5)
+
+    def _part_at(self, x: float) -> float:
+        return min(max((x - _KNOB) / max(self.width() - 2 * _KNOB, 1), 0.0), 1.0)
+
+    def mousePressEvent(self, event):
+        """Take the knob."""
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._dragging = True
+            self.moved.emit(self._part_at(event.position().x()), True)
+
+    def mouseMoveEvent(self, event):
+        """Drag the knob."""
+        if self._dragging:
+            self.moved.emit(self._part_at(event.position().x()), True)
+
+    def mouseReleaseEvent(self, event):
+        """Let the knob go."""
+        if self._dragging:
+            self._dragging = False
+            self.moved.emit(self._part_at(event.position().x()), False)
+
+    def mouseDoubleClickEvent(self, event):
+        """Reset."""
+        self._dragging = False
+        self.reset.emit()
+
+    def wheelEvent(self, event):
+        """Move by notches, but only when chosen, so that scrolling past changes nothing."""
+        if not self.hasFocus():
+            event.ignore()
+            return
+        delta = event.angleDelta().y() or event.angleDelta().x()
+        self.nudged.emit(1 if delta > 0 else -1, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+
+    def keyPressEvent(self, event):
+        """Move by arrow keys, finer with Shift; Home and End go to the ends."""
+        notch = {Qt.Key.Key_Right: 1, Qt.Key.Key_Up: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Down: -1}.get(
+            Qt.Key(event.key())
+        )
+        if notch:
+            self.nudged.emit(notch, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        elif event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End):
+            self.moved.emit(float(event.key() == Qt.Key.Key_End), False)
+        else:
+            super().keyPressEvent(event)
+
+
+class NumberSlider(QWidget):
+    """A described number: label, typed value with its unit, groove.
+
+    changing(value) while it is dragged, changed(value) when it is let go, typed or nudged.
+    """
+
+    changing = pyqtSignal(float)
+    changed = pyqtSignal(float)
+
+    def __init__(self, described: Param, *, default: float | None = None, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.described = described
+        self.value = float(described.default if default is None else default)
+        self._default = self.value
+        self._measured: float | None = None
+        self.label = QLabel(described.label)
+        self.entry = QLineEdit(objectName="value", alignment=Qt.AlignmentFlag.AlignRight)
+        self.entry.setFixedWidth(92)
+        self.groove = Groove()
+        for widget in (self, self.label, self.entry, self.groove):
+            widget.setToolTip(_tip(described))
+        for widget in (self.entry, self.groove):
+            widget.setAccessibleName(described.label)
+            widget.setAccessibleDescription(described.help)
+        self._lay_out()
+        self.groove.moved.connect(lambda part, dragging: self._take(self._value_at(part), dragging))
+        self.groove.nudged.connect(self._nudge)
+        self.groove.reset.connect(lambda: self._take(self._default, False))
+        self.entry.editingFinished.connect(self._typed)
+        self.show_value(self.value)
+
+    def _lay_out(self) -> None:
+        top = QHBoxLayout()
+        top.addWidget(self.label)
+        top.addStretch()
+        top.addWidget(self.entry)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(0)
+        whole.addLayout(top)
+        whole.addWidget(self.groove)
+
+    def show_value(self, value: float, measured: float | None = None) -> None:
+        """Show a value, and a tick where the measurement puts it."""
+        self.value, self._measured = float(value), measured
+        if not self.entry.hasFocus() or not self.entry.isModified():
+            self.entry.setText(self._text(self.value))
+            self.entry.setModified(False)
+        rest = self._part(0.0) if self.described.low < 0 < self.described.high else 0.0
+        self.groove.show_parts(self._part(self.value), rest, None if measured is None else self._part(measured))
+
+    def _text(self, value: float) -> str:
+        step = self.described.step or 0.01
+        digits = 0 if step >= 1 else 1 if step >= 0.1 else 2
+        return f"{value:.{digits}f} {self.described.unit}".strip()
+
+    def _part(self, value: float) -> float:
+        low, high = self.described.low, self.described.high
+        return min(max((value - low) / (high - low), 0.0), 1.0)
+
+    def _value_at(self, part: float) -> float:
+        low, high, step = self.described.low, self.described.high, self.described.step or 0.01
+        value = low + part * (high - low)
+        return min(max(round(value / step) * step, low), high)
+
+    def _take(self, value: float, dragging: bool) -> None:
+        value = round(value, 6)
+        self.show_value(value, self._measured)
+        (self.changing if dragging else self.changed).emit(value)
+
+    def _nudge(self, notches: int, fine: bool) -> None:
+        step = (self.described.step or 0.01) * (0.2 if fine else 1.0)
+        value = min(max(self.value + notches * step, self.described.low), self.described.high)
+        self._take(value, False)
+
+    def _typed(self) -> None:
+        if not self.entry.isModified():
+            return
+        self.entry.setModified(False)
+        match = re.search(r"[-+]?\d*[.,]?\d+", self.entry.text())
+        if match is None:
+            self.show_value(self.value, self._measured)
+            return
+        value = float(match.group().replace(",", "."))
+        self._take(min(max(value, self.described.low), self.described.high), False)
+
+
+def _tip(described: Param) -> str:
+    unit = f" {described.unit}" if described.unit else ""
+    return f"{described.help}\n{described.low:g} to {described.high:g}{unit}; double-click resets."
