@@ -185,7 +185,7 @@ def _lint(bench):
     for _ in range(5200):
         at = np.array([rng.uniform(-16.4, 3.2), rng.uniform(-10.2, 1.4), 0.262])
         way = rng.normal(0, 1, 3) * (1, 1, 0.25)
-        for step in range(6):
+        for _ in range(6):
             lines.append(f"{at[0]:.4f} {at[1]:.4f} {at[2]:.4f} {0.0042:.4f}")
             way += rng.normal(0, 0.8, 3) * (1, 1, 0.4)
             at = at + 0.055 * way

@@ -2,10 +2,20 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from pathlib import Path
 
+# Parallelism is blocks of the picture: the libraries below keep to one thread each. This is the one setting that
+# holds for the whole process, and it has to stand before they are loaded.
+for _name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS"):
+    os.environ.setdefault(_name, "1")
+
+import cv2
+
 from dustpan.cli import run
+
+cv2.setNumThreads(1)
 
 
 def open_window(files: list[Path], *, scene: str | None = None, into: Path | None = None) -> int:

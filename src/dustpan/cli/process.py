@@ -15,6 +15,7 @@ from rich.progress import Progress
 from dustpan.cli.report import console, print_json, say
 from dustpan.core.engine import Engine
 from dustpan.core.errors import Cancelled, DustpanError, RemedyError, SaveError
+from dustpan.core.filters.warm import is_warm, warm
 from dustpan.core.pool import Pool, Token
 from dustpan.core.propose import propose_route
 from dustpan.core.remedy import Remedy, read_remedy
@@ -72,6 +73,9 @@ def process(pictures, out, remedy, auto, format_, quality, jobs, overwrite, as_j
     if into_folder:
         _make_folder(out)
     targets = _targets(pictures, out, format_) if into_folder else {pictures[0]: out}
+    if not is_warm():
+        say("Preparing the numerics for this machine (once) …")
+        warm()
     tally = _run(order, list(dict.fromkeys(pictures)), targets, jobs or os.cpu_count() or 1)
     for failure in tally.failed:
         say(f"dustpan: {failure['error']}")

@@ -188,8 +188,10 @@ class Engine:
     def _materialise(self, plan: Plan, check: Check) -> Base:
         width, height = plan.size
         shape = (height, width, 3)
+        pixels: np.ndarray
         if np.prod(shape) * 4 > _MAPPED:
-            pixels = np.memmap(tempfile.TemporaryFile(), np.float32, "w+", shape=shape)
+            # The map keeps the nameless file open for as long as it lives.
+            pixels = np.memmap(tempfile.TemporaryFile(), np.float32, "w+", shape=shape)  # noqa: SIM115
         else:
             pixels = np.empty(shape, np.float32)
         for region in blocks_of(plan.size):

@@ -71,7 +71,7 @@ class Source:
         """A fingerprint of the pixels, the root of every cache key."""
         digest = hashlib.blake2b(digest_size=16)
         digest.update(repr((self.pixels.shape, self.pixels.dtype.str, self.linear)).encode())
-        digest.update(np.ascontiguousarray(self.pixels))
+        digest.update(np.ascontiguousarray(self.pixels).data)
         return digest.hexdigest()
 
     def read(self, region: Region) -> np.ndarray:

@@ -102,7 +102,7 @@ def read_remedy(text: str, *, where: str) -> Remedy:
         for key in ("name", "camera", "iso", "note", "made_on", "scaling", "output", "extra")
         if key in data
     }
-    return Remedy(Route(tuple(read)), **head)
+    return Remedy(Route(tuple(step for step in read if step)), **head)
 
 
 def _head_faults(data: dict) -> list[str]:
@@ -157,7 +157,7 @@ def _read_step(item: Any, at: str, faults: list[str]) -> Step | None:
         faults.append(f"{at}: expected an object")
         return None
     known = kinds()
-    name = item.get("kind")
+    name: str = item.get("kind", "")
     if name not in list(known):
         faults.append(f"{at}: unknown kind {name!r}{nearest(str(name), known)}")
         return None
@@ -184,7 +184,7 @@ def _read_step(item: Any, at: str, faults: list[str]) -> Step | None:
     if len(faults) > before:
         return None
     return Step(
-        item.get("id", name), name, kind.params_type.from_json(values, where=at), item.get("on", True), item.get("name", ""),
+        str(item.get("id", name)), name, kind.params_type.from_json(values, where=at), item.get("on", True), item.get("name", ""),
         float(item.get("mix", 1.0)), item.get("blend", kind.default_blend), where,
     )  # fmt: skip
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import struct
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import tifffile
@@ -40,7 +41,7 @@ def read(path: Path) -> Source:
 
 
 def _read_page(path: Path, file: tifffile.TiffFile) -> Source:
-    page = file.pages[0]
+    page: Any = file.pages[0]
     check_size(path, page.imagewidth, page.imagelength, page.samplesperpixel)
     _check_whole(path, page)
     pixels = page.asarray()
@@ -127,7 +128,9 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata) -> None:
     """Write H x W x 1 to 4 (last channel alpha when even), uint8, uint16 or float32, as one page."""
     bands = pixels.shape[2]
     block = exif.load(metadata.exif)
-    tags = [(tag, "s", 0, str(block[tag]), True) for tag in exif.DESCRIPTIVE if tag in block and tag != 305]
+    tags: list[tuple[int, str, int, Any, bool]] = [
+        (tag, "s", 0, str(block[tag]), True) for tag in exif.DESCRIPTIVE if tag in block and tag != 305
+    ]
     if metadata.xmp:
         tags.append((700, "B", len(metadata.xmp), metadata.xmp, True))
     if metadata.iptc:
@@ -135,7 +138,7 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata) -> None:
     directories = [d for d in (exif.EXIF_IFD, exif.GPS_IFD) if block.get_ifd(d)]
     # tifffile writes no directory pointers: a private neighbour keeps the place and is renamed afterwards.
     tags += [(directory - 1, "I", 1, 0, True) for directory in directories]
-    options = {"resolution": metadata.resolution, "resolutionunit": 2} if metadata.resolution else {}
+    options: dict[str, Any] = {"resolution": metadata.resolution, "resolutionunit": 2} if metadata.resolution else {}
     if metadata.profile:
         options["iccprofile"] = metadata.profile
     tifffile.imwrite(
@@ -146,5 +149,6 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata) -> None:
     )  # fmt: skip
     if directories:
         with tifffile.TiffFile(path) as file:
-            entries = {d: file.pages[0].tags[d - 1].offset for d in directories}
+            page: Any = file.pages[0]
+            entries = {d: page.tags[d - 1].offset for d in directories}
         exif.append_directories(path, metadata.exif, entries=entries)

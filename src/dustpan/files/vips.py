@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pyvips
@@ -51,7 +52,7 @@ def _plain(image: pyvips.Image) -> tuple[pyvips.Image, tuple[str, ...]]:
 
 def _metadata(image: pyvips.Image) -> Metadata:
     fields = set(image.get_fields())
-    held = {name: bytes(image.get(field)) for name, field in _BLOCKS.items() if field in fields}
+    held: dict[str, Any] = {name: bytes(image.get(field)) for name, field in _BLOCKS.items() if field in fields}
     held["iptc"] = _unwrap_iptc(held.get("iptc", b""))
     block = exif.reset_orientation(exif.strip_prefix(held.get("exif", b"")))
     held["exif"] = block
@@ -92,7 +93,7 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata, *, saver: str, qua
     kind = "uchar" if pixels.dtype == np.uint8 else "ushort"
     image = pyvips.Image.new_from_memory(np.ascontiguousarray(pixels).tobytes(), width, height, bands, kind)
     names = {("uchar", False): "b-w", ("uchar", True): "srgb", ("ushort", False): "grey16", ("ushort", True): "rgb16"}
-    changes = {"interpretation": names[kind, bands >= 3]}
+    changes: dict[str, Any] = {"interpretation": names[kind, bands >= 3]}
     if metadata.resolution:
         changes |= {f"{axis}res": value / _MM_PER_INCH for axis, value in zip("xy", metadata.resolution, strict=True)}
     image = image.copy(**changes)
@@ -102,9 +103,9 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata, *, saver: str, qua
             image.set_type(pyvips.GValue.blob_type, field, block)
     if metadata.resolution:
         image.set_type(pyvips.GValue.gstr_type, "resolution-unit", "in")
-    options = {
+    savers: dict[str, dict[str, Any]] = {
         "jpeg": {"Q": quality, "subsample_mode": "off" if quality >= 90 else "auto", "optimize_coding": True},
         "png": {"compression": 4},
         "webp": {"Q": quality},
-    }[saver]
-    getattr(image, f"{saver}save")(str(path), keep="all", **options)
+    }
+    getattr(image, f"{saver}save")(str(path), keep="all", **savers[saver])

@@ -42,9 +42,9 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
     if scene:
         from dustpan.ui.demo import open_scene
 
-        open_scene(window, scene)
-    elif files:
-        window.session.open(files[0])
+        window.session.prepare(lambda: open_scene(window, scene))
+    else:
+        window.session.prepare(lambda: window.session.open(files[0]) if files else None)
     return app.exec()
 
 

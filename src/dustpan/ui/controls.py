@@ -86,7 +86,7 @@ class Controls(QWidget):
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 2, 8, 4)
-        column.setSpacing(7)
+        column.setSpacing(5)
         self._auto.setVisible(False)
         if step is None:
             has = self.session.engine is not None
@@ -114,7 +114,7 @@ class Controls(QWidget):
                     trio = QHBoxLayout()
                     trio.setSpacing(10)
                     column.addLayout(trio)
-                field.entry.setFixedWidth(40)
+                field.entry.setFixedWidth(38)
                 trio.addWidget(field)
                 continue
             if described.length:

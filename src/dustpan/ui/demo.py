@@ -33,7 +33,7 @@ class Run(QObject):
         window.session.told.connect(self._told)
         window.tiles.state.connect(self._watch)
         QTimer.singleShot(_LIMIT, lambda: QApplication.exit(1))
-        open_scene(window, scene)
+        window.session.prepare(lambda: open_scene(window, scene))
 
     def _watch(self, exact: bool, have: int, wanted: int) -> None:
         """Export when the exact pixels of the proposed route are on the screen."""

@@ -119,7 +119,7 @@ class RouteBar(QWidget):
         whole.setContentsMargins(0, 0, 0, 0)
         whole.addWidget(scroll)
         self.add_button = QPushButton(qtawesome.icon("fa6s.plus", color=theme.GREYS.text), "")
-        self.add_button.setFixedSize(34, 34)
+        self.add_button.setFixedSize(34, 46)
         self.add_button.setToolTip("Add a step; it lands where its stage stands.")
         self.add_button.setAccessibleName("Add a step")
         self.add_menu = QMenu(self)
@@ -130,6 +130,7 @@ class RouteBar(QWidget):
             action.triggered.connect(lambda _=False, k=kind.kind: session.add_step(k))
         self.add_button.clicked.connect(self._show_menu)
         self.propose_button = QPushButton("Propose a route", objectName="quiet")
+        self.propose_button.setFixedHeight(46)
         self.propose_button.setToolTip("Measure the picture and lay out the steps that it needs.")
         self.propose_button.clicked.connect(session.propose)
         for signal in (session.opened, session.chosen, session.planned):
@@ -159,11 +160,13 @@ class RouteBar(QWidget):
         return kind_of(step.kind).tell(stage.params) if stage else ""
 
     def _build(self, route) -> None:
+        for button in (self.add_button, self.propose_button):
+            button.setParent(self)
         while self._row.count():
             item = self._row.takeAt(0)
-            if item.widget() not in (self.add_button, self.propose_button, None):
-                item.widget().setParent(None)
-                item.widget().deleteLater()
+            if box := item.widget():
+                box.hide()
+                box.deleteLater()
         self._cards = {}
         previous = None
         for step in route:
@@ -176,7 +179,7 @@ class RouteBar(QWidget):
             self._row.addWidget(_headed(card, stage.upper() if stage != previous else ""))
             previous = stage
         for widget in (self.add_button, self.propose_button):
-            self._row.addWidget(widget, 0, Qt.AlignmentFlag.AlignBottom)
+            self._row.addWidget(_headed(widget, ""))
         self._row.addStretch()
 
     def _ask(self, step_id: str, place) -> None:
@@ -185,7 +188,7 @@ class RouteBar(QWidget):
             self.step_menu.popup(place)
 
 
-def _headed(card: Card, stage: str) -> QWidget:
+def _headed(card: QWidget, stage: str) -> QWidget:
     """Return a card under the name of its stage."""
     box = QWidget()
     column = QVBoxLayout(box)
@@ -196,5 +199,6 @@ def _headed(card: Card, stage: str) -> QWidget:
     label.setFixedHeight(15)
     column.addWidget(label)
     column.addWidget(card)
+    card.show()
     column.addStretch()
     return box

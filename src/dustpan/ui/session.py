@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -10,6 +12,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from dustpan.core.engine import Engine, Plan
 from dustpan.core.errors import DustpanError
+from dustpan.core.filters.warm import is_warm
 from dustpan.core.picture import Source
 from dustpan.core.pool import Priority, Token
 from dustpan.core.propose import propose_route
@@ -178,6 +181,20 @@ class Session(QObject):
     def open(self, path: Path, *, then: Callable[[], None] = lambda: None) -> None:
         """Open a picture file; on failure everything stays as it was."""
         self.open_from(lambda: read_picture(path), path.name, path=path, then=then)
+
+    def prepare(self, then: Callable[[], None]) -> None:
+        """Compile the kernels in a process of their own when they are not yet, then go on."""
+        if is_warm():
+            then()
+            return
+        token = self._begin("Preparing the numerics for this machine (once)")
+        command = [sys.executable, "-m", "dustpan.core.filters.warm"]
+
+        def finish(_) -> None:
+            self.task.emit("", 0.0)
+            then()
+
+        self.jobs.conduct(lambda: subprocess.run(command, check=False), finish, token=token)
 
     def open_from(
         self,

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 from dustpan.core.params import Param
 from dustpan.ui import theme
 
-_KNOB = 6
+_KNOB = 5.5
 
 
 class Groove(QWidget):
@@ -25,8 +25,8 @@ class Groove(QWidget):
         super().__init__(parent)
         self.part, self.rest, self.tick = 0.0, 0.0, None
         self._dragging = False
-        self.setFixedHeight(20)
-        self.setMinimumWidth(70)
+        self.setFixedHeight(17)
+        self.setMinimumWidth(60)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     def show_parts(self, part: float, rest: float, tick: float | None) -> None:
@@ -43,7 +43,7 @@ class Groove(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
-        y = 9.0
+        y = 7.0
         on = self.isEnabled()
         painter.setBrush(theme.colour("ground"))
         painter.drawRoundedRect(QRectF(self._x(0), y - 2, self._x(1) - self._x(0), 4), 2, 2)
@@ -122,7 +122,7 @@ class NumberSlider(QWidget):
         self._measured: float | None = None
         self.label = QLabel(described.label)
         self.entry = QLineEdit(objectName="value", alignment=Qt.AlignmentFlag.AlignRight)
-        self.entry.setFixedWidth(92)
+        self.entry.setFixedSize(92, 20)
         self.groove = Groove()
         for widget in (self, self.label, self.entry, self.groove):
             widget.setToolTip(_tip(described))

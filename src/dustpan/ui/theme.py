@@ -94,7 +94,9 @@ QLineEdit:focus, QComboBox:focus {{ border-color: {VERDIGRIS}; }}
 QLineEdit#value {{ background: transparent; border-color: transparent; padding: 0 3px; }}
 QLineEdit#value:hover {{ border-color: {GREYS.line}; }}
 QLineEdit#value:focus {{ background: {GREYS.ground}; border-color: {VERDIGRIS}; }}
-QComboBox::drop-down {{ border: none; width: 18px; }}
+QComboBox::drop-down {{ border: none; width: 20px; }}
+QComboBox::down-arrow {{ width: 0; height: 0; border-left: 4px solid {GREYS.bar}; border-right: 4px solid {GREYS.bar};
+    border-top: 5px solid {GREYS.text}; margin-right: 8px; }}
 QComboBox QAbstractItemView {{ background: {GREYS.panel}; border: 1px solid {GREYS.line}; }}
 QProgressBar {{ background: {GREYS.ground}; border: none; border-radius: 3px; max-height: 6px; }}
 QProgressBar::chunk {{ background: {VERDIGRIS}; border-radius: 3px; }}

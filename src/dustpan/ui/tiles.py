@@ -86,10 +86,7 @@ class Tiles(QObject):
         """Begin with another picture."""
         self.stop()
         self._token = Token()
-        profile = QColorSpace.fromIccProfile(self.session.engine.source.metadata.profile)
-        self._profile = (
-            profile if profile.isValid() and profile != QColorSpace(QColorSpace.NamedColorSpace.SRgb) else None
-        )
+        self._profile = screen_profile(self.session.engine.source.metadata.profile)
         for kept in (self.before, self.drafts, self.exact, self._asked):
             kept.clear()
         self._plan_key, self._draft_busy, self._again = "", False, False

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
@@ -24,7 +26,7 @@ def _vivid_light(below, above):
 
 
 #: Law name -> function(below, above), both h x w x 3 float32 working pixels.
-LAWS = {
+LAWS: dict[str, Callable[[np.ndarray, np.ndarray], np.ndarray]] = {
     "replace": lambda below, above: above,
     "overlay": _overlay,
     "soft_light": _soft_light,

@@ -57,16 +57,16 @@ def clean_plane(
     -------
     (H, W) float32; each pixel looks 7 px around in each pass. Pad before: the rim has fewer patches.
     """
-    strength = np.float32(min(max(strength, 0.0), 1.0))
+    part = np.float32(min(max(strength, 0.0), 1.0))
     level = np.ascontiguousarray(level, np.float32)
     shape = np.ascontiguousarray(spectrum, np.float32).reshape(64)
     noisy = _split(plane)
-    hard = np.float32(HARD_THRESHOLD * (0.4 + 0.6 * strength))
+    hard = np.float32(HARD_THRESHOLD * (0.4 + 0.6 * part))
     pilot = _one_pass(noisy, noisy, level, shape, hard, np.float32(0), check)
     if passes == 1:
-        return plane + strength * (_join(pilot) - plane)
-    least = np.float32(1) - strength
-    return _join(_one_pass(noisy, pilot, level * strength, shape, np.float32(0), least, check))
+        return plane + part * (_join(pilot) - plane)
+    least = np.float32(1) - part
+    return _join(_one_pass(noisy, pilot, level * part, shape, np.float32(0), least, check))
 
 
 def _split(plane: np.ndarray) -> np.ndarray:

@@ -7,8 +7,14 @@ patches. Arrays come in through `dct.py`, always C-contiguous float32, so each k
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
-from numba import njit
+from numba import config, njit
+
+from dustpan.core.filters.warm import cache_folder
+
+config.CACHE_DIR = str(cache_folder())
 
 SEGMENT = 64  # patches worked together: 64 coefficients of them fit the first-level cache
 STRIDE = 1024  # longest half row of a tile, in samples
@@ -17,7 +23,7 @@ _C = [float(np.cos(np.pi * k / 16) / 2) for k in range(8)]
 C1, C2, C3, C4, C5, C6, C7 = _C[1:]
 ROOT = float(1 / np.sqrt(8))
 
-_options = {"nogil": True, "cache": True, "fastmath": {"contract"}, "error_model": "numpy"}
+_options: dict[str, Any] = {"nogil": True, "cache": True, "fastmath": {"contract"}, "error_model": "numpy"}
 
 
 @njit(**_options)

@@ -48,12 +48,13 @@ def clean_tile(
     pyramid = [to_opponent(padded)]
     for _ in range(scales - 1):
         pyramid.append(np.stack([halve(plane) for plane in pyramid[-1]]))
-    result: np.ndarray | None = None
+    result = None
     for scale in reversed(range(scales)):
         cleaned = _clean_scale(pyramid[scale], scale, area, sigma, spectrum[scale], strengths, check)
         if result is not None:
             cleaned = np.stack([lay_under(fine, coarse) for fine, coarse in zip(cleaned, result, strict=True)])
         result = cleaned
+    assert result is not None
     return from_opponent(result[:, pad : pad + height, pad : pad + width])
 
 

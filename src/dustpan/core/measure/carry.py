@@ -31,14 +31,14 @@ def carry_noise(model: NoiseModel, run: Callable[[np.ndarray], np.ndarray]) -> N
         gains.append(_deviations(after) / np.maximum(_deviations(before), 1e-9))
         shapes.append(_block_power(after) / np.maximum(_block_power(before), 1e-18))
     order = np.argsort(tones)
-    tones = np.maximum.accumulate(np.asarray(tones)[order] + np.arange(len(order)) * 1e-7)
+    rising = np.maximum.accumulate(np.asarray(tones)[order] + np.arange(len(order)) * 1e-7)
     sigma = model.sigma * np.stack(gains, axis=-1)
-    moved = np.stack([[np.interp(TONES, tones, plane[order]) for plane in level] for level in sigma])
+    moved = np.stack([[np.interp(TONES, rising, plane[order]) for plane in level] for level in sigma])
     spectrum = model.spectrum * np.sqrt(np.median(shapes, axis=0))[None]
     power = (spectrum**2).reshape(LEVELS, 3, 64)[:, :, 1:].mean(axis=2)
     spectrum = spectrum / np.sqrt(np.maximum(power, 1e-12))[:, :, None, None]
     spectrum[power <= 1e-12] = 1.0
-    return NoiseModel(moved.astype(np.float32), spectrum.astype(np.float32), model.flat_share)
+    return NoiseModel(moved.astype(np.float32), spectrum.astype(np.float32), model.presence, model.flat_share)
 
 
 @cache
@@ -59,7 +59,7 @@ def _field(model: NoiseModel, index: int) -> np.ndarray:
 
 def _deviations(planes: np.ndarray) -> np.ndarray:
     """Return (levels, 3) deviations of planes reduced by each scale."""
-    found = []
+    found: list[np.ndarray] = []
     for level in range(LEVELS):
         found.append(planes.std(axis=(1, 2)) if level < 3 else found[-1])
         if level < 2:

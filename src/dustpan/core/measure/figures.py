@@ -14,10 +14,16 @@ _STRIP = 256  # rows looked at together
 class Readable(Protocol):
     """A picture that can be read in parts and knows its noise."""
 
-    size: tuple[int, int]
-    noise: NoiseModel
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height, px."""
 
-    def read(self, region: tuple[int, int, int, int]) -> np.ndarray: ...
+    @property
+    def noise(self) -> NoiseModel:
+        """The measured noise."""
+
+    def read(self, region: tuple[int, int, int, int]) -> np.ndarray:
+        """Return working pixels of a region."""
 
 
 def measure_picture(picture: Readable) -> dict:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -12,6 +12,7 @@ from dustpan.core.filters.colour import OPPONENT
 Place = tuple[float, float, float, float]  # x0, y0, x1, y1 in parts of the picture's width and height
 TONES = np.linspace(0.0, 1.0, 17, dtype=np.float32)
 LEVELS = 5  # scales of 1, 2, 4, 8 and 16 px
+_EVEN = np.full(len(TONES), 1 / len(TONES), np.float32)
 DISPLAY = 255.0  # display levels per unit of working tone
 
 
@@ -23,22 +24,24 @@ class NoiseModel:
     ----------
     sigma : (5, 3, 17) float32, deviation in working units at each scale, plane and tone of `TONES`.
     spectrum : (5, 3, 8, 8) float32, deviation of each block coefficient relative to `sigma` (mean square 1).
+    presence : (17,) share of the picture at each tone, by which its one figure is averaged.
     flat_share : share of the looked-at blocks that were flat enough to trust, 0 to 1.
     """
 
     sigma: np.ndarray
     spectrum: np.ndarray
+    presence: np.ndarray = field(default_factory=lambda: _EVEN)
     flat_share: float = 1.0
 
     @property
     def luminance(self) -> float:
-        """Deviation of luminance noise in display levels, averaged over tones."""
-        return float(np.sqrt(np.mean(self.sigma[0, 0] ** 2)) * DISPLAY)
+        """Deviation of luminance noise in display levels, averaged over the picture's tones."""
+        return float(np.sqrt(self.sigma[0, 0] ** 2 @ self.presence) * DISPLAY)
 
     @property
     def colour(self) -> float:
-        """Deviation of colour noise in display levels (mean of both colour planes), averaged over tones."""
-        return float(np.sqrt(np.mean(self.sigma[0, 1:] ** 2)) * DISPLAY)
+        """Deviation of colour noise in display levels (mean of both colour planes), averaged over its tones."""
+        return float(np.sqrt((self.sigma[0, 1:] ** 2 @ self.presence).mean()) * DISPLAY)
 
     def at(self, tone: np.ndarray, *, level: int = 0) -> np.ndarray:
         """Return (3, ...) deviations at tones of any shape, for the picture reduced by 2 ** level."""
@@ -74,7 +77,10 @@ class NoiseModel:
 class NoiseField:
     """Noise by tone *and* place, as a step finds it at its input."""
 
-    spectrum: np.ndarray
+    @property
+    def spectrum(self) -> np.ndarray:
+        """Relative deviations of the block coefficients, (5, 3, 8, 8)."""
+        raise NotImplementedError
 
     def sigma(self, tone: np.ndarray, place: Place, *, level: int = 0) -> np.ndarray:
         """Return (3, h, w) deviations for an (h, w) plane of tones covering `place`."""

@@ -52,7 +52,7 @@ def estimate_noise(crops: list[np.ndarray]) -> NoiseModel:
         return NoiseModel.none()
     sigma = np.zeros((LEVELS, 3, len(TONES)), np.float32)
     spectrum = np.ones((LEVELS, 3, 8, 8), np.float32)
-    share = 0.0
+    presence, share = np.zeros(len(TONES), np.float32), 0.0
     for level in range(_MEASURED_LEVELS):
         usable = [p for p in planes if min(p.shape[1:]) >= 32]
         if not usable:
@@ -64,17 +64,17 @@ def estimate_noise(crops: list[np.ndarray]) -> NoiseModel:
         if level:
             _cap_by_finer(sigma, spectrum, level)
         else:
-            share = found[2]
+            presence, share = found[2:]
         planes = [np.stack([halve(plane[: h // 2 * 2, : w // 2 * 2]) for plane in p])
                   for p in usable for h, w in [p.shape[1:]]]  # fmt: skip
     for level in range(1, LEVELS):
         if not sigma[level].any():
             _predict(sigma, spectrum, level)
-    return NoiseModel(sigma, spectrum, share)
+    return NoiseModel(sigma, spectrum, presence, share)
 
 
 def _measure_level(planes: list[np.ndarray]):
-    """Return sigma (3, 17), spectrum (3, 8, 8) and the flat share for one scale."""
+    """Return sigma (3, 17), spectrum (3, 8, 8), presence (17,) and the flat share for one scale."""
     blocks, tones, unrest = (np.concatenate(parts) for parts in zip(*map(_blocks_of, planes), strict=True))
     if len(blocks) < _LEAST_BLOCKS:
         return None
@@ -91,7 +91,7 @@ def _measure_level(planes: list[np.ndarray]):
     sigma = np.stack(
         [_over_tone(middle, variance[:, plane], np.sqrt(counts) / excess[:, plane] ** 2) for plane in range(3)]
     )
-    return sigma, np.sqrt(shape).astype(np.float32), float(counts.sum() / len(blocks))
+    return sigma, np.sqrt(shape).astype(np.float32), _presence(tones), float(counts.sum() / len(blocks))
 
 
 def _blocks_of(planes: np.ndarray):
@@ -117,9 +117,18 @@ def _blocks_of(planes: np.ndarray):
     return np.moveaxis(coefficients, 0, 2)[sound], tone[sound], unrest[sound]
 
 
+def _bins(tones: np.ndarray) -> np.ndarray:
+    return np.clip((tones * (len(TONES) - 1) + 0.5).astype(int), 0, len(TONES) - 1)
+
+
+def _presence(tones: np.ndarray) -> np.ndarray:
+    """Return the share of the blocks at each tone."""
+    return (np.bincount(_bins(tones), minlength=len(TONES)) / len(tones)).astype(np.float32)
+
+
 def _choose_flat(tones: np.ndarray, unrest: np.ndarray) -> dict[int, np.ndarray]:
     """Choose the flattest blocks of each tone bin, all of those about as flat as the flattest."""
-    bins = np.clip((tones * (len(TONES) - 1) + 0.5).astype(int), 0, len(TONES) - 1)
+    bins = _bins(tones)
     chosen = {}
     for number in np.unique(bins):
         index = np.flatnonzero(bins == number)

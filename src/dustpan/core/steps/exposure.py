@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -121,7 +122,7 @@ class Exposure(StepKind):
             return super().carry(params, analysis, noise)
         plane = lift_stops(analysis.base, shadows=params.shadows, highlights=params.highlights)
         lifts = np.linspace(float(plane.min()), float(plane.max()) + 1e-3, _LIFTS, dtype=np.float32)
-        models = tuple(carry_noise(noise.model, lambda field, s=float(s): _render(field, params, s)) for s in lifts)
+        models = tuple(carry_noise(noise.model, partial(_render, params=params, stops=float(s))) for s in lifts)
         return LiftedField(lifts, models, lambda place, shape: sample_plane(plane, place, shape))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import ClassVar
 
@@ -40,7 +41,7 @@ class Part:
     on: bool = True
 
 
-OPS = {
+OPS: dict[str, Callable[[np.ndarray, np.ndarray], np.ndarray]] = {
     "add": np.maximum,
     "subtract": lambda mask, cover: mask * (1 - cover),
     "intersect": np.minimum,

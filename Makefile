@@ -1,0 +1,33 @@
+# One environment in .venv; every target sets up what is missing.
+PYTHON ?= python3
+BIN := .venv/bin
+STAMP := .venv/.setup-done
+
+.PHONY: setup demo test lint bench screenshots clean
+
+setup: $(STAMP)
+
+$(STAMP): pyproject.toml requirements.lock scripts/setup.sh
+	bash scripts/setup.sh $(PYTHON)
+	@touch $@
+
+demo: setup
+	$(BIN)/dustpan demo
+
+test: setup
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
+
+lint: setup
+	$(BIN)/ruff check src tests benchmarks scenes
+	$(BIN)/ruff format --check src tests benchmarks scenes
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+bench: setup
+	$(BIN)/python -m benchmarks
+
+screenshots: setup
+	xvfb-run -a -s "-screen 0 1280x800x24" $(BIN)/python scripts/screenshots.py docs/screenshots
+
+clean:
+	rm -rf .venv demo-out

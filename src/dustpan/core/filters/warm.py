@@ -1,0 +1,49 @@
+"""Where compiled kernels are kept, and compiling them before they are needed.
+
+    python -m dustpan.core.filters.warm
+
+The folder's name holds a hash of all kernels' source and of the versions that compile it, so that a changed
+kernel never meets an old cache, and several installations can share one user's cache folder.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import platform
+from functools import cache
+from pathlib import Path
+
+import llvmlite
+import numba
+import numpy as np
+import platformdirs
+
+
+@cache
+def cache_folder() -> Path:
+    """Return the folder of compiled kernels for this source, these versions and this machine."""
+    digest = hashlib.blake2b(digest_size=8)
+    for path in sorted(Path(__file__).parent.glob("*.py")):
+        digest.update(path.read_bytes())
+    versions = (numba.__version__, llvmlite.__version__, np.__version__, platform.python_version(), platform.machine())
+    digest.update(repr(versions).encode())
+    return Path(platformdirs.user_cache_dir("dustpan")) / "kernels" / digest.hexdigest()
+
+
+def is_warm() -> bool:
+    """Return whether the kernels are compiled already."""
+    return (cache_folder() / "done").exists()
+
+
+def warm() -> None:
+    """Compile every kernel as the filters call it; seconds once, nothing afterwards."""
+    from dustpan.core.filters.dct import clean_plane
+
+    plane, level = np.zeros((32, 32), np.float32), np.ones((16, 16), np.float32)
+    clean_plane(plane, level=level, spectrum=np.ones((8, 8), np.float32))
+    if cache_folder().is_dir():
+        (cache_folder() / "done").touch()
+
+
+if __name__ == "__main__":
+    warm()

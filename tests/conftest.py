@@ -1,0 +1,43 @@
+"""Pictures that the tests share: the bench, clean and noisy, small enough to be quick."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from dustpan.core.picture import Source
+from dustpan.core.pool import Pool
+from dustpan.simulate.scenes import clean_picture, noisy_picture
+
+SIZE = (720, 480)
+
+
+def psnr(result: np.ndarray, truth: np.ndarray) -> float:
+    """Peak signal to noise of working pixels, dB."""
+    return float(-10 * np.log10(np.mean((np.clip(result, 0, 1) - truth) ** 2)))
+
+
+def with_white_noise(truth: np.ndarray, levels: float, seed: int = 1) -> np.ndarray:
+    """8-bit pixels with white noise, clipped as a file clips it."""
+    noise = np.random.default_rng(seed).normal(0, levels, truth.shape)
+    return np.clip(np.rint(truth * 255 + noise), 0, 255).astype(np.uint8)
+
+
+@pytest.fixture(scope="session")
+def truth() -> np.ndarray:
+    """The clean bench as working pixels."""
+    return clean_picture("bench", size=SIZE, dtype=np.float32).pixels
+
+
+@pytest.fixture(scope="session")
+def noisy() -> Source:
+    """The bench at ISO 12800."""
+    return noisy_picture("bench", iso=12800, seed=3, size=SIZE)
+
+
+@pytest.fixture
+def pool():
+    """Two threads that are gone after the test."""
+    made = Pool(2)
+    yield made
+    made.close()

@@ -1,0 +1,217 @@
+"""Plans, blocks, caches, drafts, and what runs again when something is touched."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+import pytest
+
+import dustpan.core.steps as registry
+from dustpan.core.base import reduce_picture
+from dustpan.core.cache import Cache
+from dustpan.core.engine import Engine
+from dustpan.core.errors import Cancelled
+from dustpan.core.filters.colour import to_opponent, tone_of
+from dustpan.core.measure.model import DISPLAY
+from dustpan.core.params import Params, param
+from dustpan.core.picture import Source
+from dustpan.core.pool import Pool, Token
+from dustpan.core.propose import propose_route
+from dustpan.core.route import Document, Route, Step, Where
+from dustpan.core.steps import kinds, new_step
+from dustpan.core.steps.base import StepKind
+from dustpan.core.where import part_kinds
+from dustpan.core.where.base import Part
+
+
+def document(*steps: Step) -> Document:
+    return Document(Route(steps))
+
+
+def manual(kind: str, **values) -> Step:
+    step = new_step(kind, kind)
+    auto = {"auto": False} if hasattr(step.params, "auto") else {}
+    return replace(step, params=replace(step.params, **auto, **values))
+
+
+def test_no_step_on_is_the_source_itself(noisy):
+    engine = Engine(noisy)
+    plan = engine.plan(document(replace(manual("noise"), on=False), manual("exposure")))
+    assert plan.key == noisy.key and not plan.stages
+    pixels = engine.render(plan, (3, 5, 60, 40))
+    assert np.array_equal(np.rint(pixels * 255).astype(np.uint8), noisy.pixels[5:40, 3:60])
+
+
+def test_mix_and_mask_never_run_the_filter_again(noisy):
+    engine = Engine(noisy)
+    step = manual("noise")
+    whole = (0, 0, noisy.width, noisy.height)
+    full = engine.render(engine.plan(document(step)), whole)
+    ran = engine.runs["noise"]
+    ellipse = part_kinds()["ellipse"]
+    results = []
+    for cx in (0.2, 0.5, 0.8):
+        where = Where((Part("e", ellipse, ellipse.params_type(cx=cx)),))
+        results.append(engine.render(engine.plan(document(replace(step, mix=0.7, where=where))), whole))
+    engine.render(engine.plan(document(replace(step, mix=0.3, blend="luminance_only"))), whole)
+    assert engine.runs["noise"] == ran
+    assert not np.array_equal(results[0], results[1]) and not np.array_equal(results[0], full)
+
+
+def test_only_steps_after_a_change_run_again(noisy):
+    engine = Engine(noisy)
+    light, quiet = manual("exposure", ev=0.5), manual("noise", luminance=70.0)
+    whole = (0, 0, noisy.width, noisy.height)
+    engine.render(engine.plan(document(light, quiet)), whole)
+    before = dict(engine.runs)
+    engine.render(engine.plan(document(light, manual("noise", luminance=40.0))), whole)
+    assert engine.runs["exposure"] == before["exposure"] and engine.runs["noise"] > before["noise"]
+
+
+def test_exact_reduced_is_the_mean_of_exact_blocks_and_drafts_come_near(noisy):
+    engine = Engine(noisy)
+    plan = engine.plan(document(manual("exposure", ev=0.3), manual("noise")))
+    exact = engine.render(plan, (0, 0, *plan.size))
+    reduced = engine.render_reduced(plan, (0, 0, *plan.size), 2)
+    assert np.array_equal(reduced, reduce_picture(exact, 2))
+    small = plan.at(2)
+    draft = engine.render(small, (0, 0, *small.size))
+    assert draft.shape == reduced.shape
+    assert np.abs(draft - reduced).mean() * DISPLAY < 2.0
+
+
+def test_measurements_stay_frozen_while_dragging(noisy):
+    engine = Engine(noisy)
+    light, quiet = manual("exposure", ev=0.0, contrast=0.1), new_step("noise", "noise")
+    start = engine.plan(document(light, quiet))
+    moved = document(manual("exposure", ev=2.0, contrast=0.1), quiet)
+    dragged, let_go = engine.plan(moved, frozen=start), engine.plan(moved)
+    assert dragged.stage("noise").params == start.stage("noise").params
+    assert dragged.stage("noise").noise is start.stage("noise").noise
+    assert let_go.stage("noise").noise is not start.stage("noise").noise
+    assert dragged.key != let_go.key
+
+
+@pytest.mark.parametrize(
+    "values", [{}, {"ev": 1.0}, {"contrast": 0.6}, {"shadows": 0.6}, {"shadows": 0.4, "midtone": 0.3}], ids=str
+)
+@pytest.mark.parametrize("corner", [(100, 120), (500, 160), (330, 40)], ids=["wood", "dial", "shadow"])
+def test_noise_travels_through_lifted_light(noisy, truth, values, corner):
+    """The field after a step agrees with what the step made of the true noise there."""
+    x, y = corner
+    region = (x, y, x + 64, y + 64)
+    step = document(manual("exposure", **values))
+    engine, clean = Engine(noisy), Engine(Source(truth.copy()))
+    plan = engine.plan(step)
+    result = engine.render(plan, region)
+    difference = to_opponent(result - clean.render(clean.plan(step), region))[0]
+    place = (x / noisy.width, y / noisy.height, (x + 64) / noisy.width, (y + 64) / noisy.height)
+    told = plan.noise_after().sigma(np.full((8, 8), tone_of(result).mean()), place)[0].mean()
+    assert told == pytest.approx(difference.std(), rel=0.3)
+
+
+def test_a_mask_keeps_noise_where_nothing_was_done(noisy):
+    ellipse = part_kinds()["ellipse"]
+    left = Where((Part("e", ellipse, ellipse.params_type(cx=0.0, rx=0.5, ry=2.0, softness=0.1)),))
+    engine = Engine(noisy)
+    field = engine.plan(document(replace(manual("noise", luminance=100.0), where=left))).noise_after()
+    tone = np.full((4, 4), 0.4, np.float32)
+    inside, outside = (field.sigma(tone, place)[0].mean() for place in ((0.05, 0.4, 0.2, 0.6), (0.8, 0.4, 0.95, 0.6)))
+    assert inside < 0.5 * outside
+    assert outside == pytest.approx(engine.base.noise.at(np.array([0.4]))[0, 0], rel=0.01)
+
+
+@dataclass(frozen=True)
+class DimParams(Params):
+    """Settings of a step that only the tests know."""
+
+    strength: float = param("Strength", 0.5, "Higher is darker.", low=0.0, high=1.0, step=0.1)
+
+
+class Dim(StepKind):
+    """A Mend step that halves values, to see what Base does."""
+
+    kind, stage, place, label, help = "dim", "Mend", 1, "Dim", "Dims."
+    params_type = DimParams
+
+    def apply(self, tile, region, params, analysis, context):
+        return tile * np.float32(1 - params.strength)
+
+
+@pytest.fixture
+def with_dim(monkeypatch):
+    known = {"dim": Dim(), **kinds()}
+    for module in (registry, "dustpan.core.engine"):
+        monkeypatch.setattr(f"{module}.kinds" if isinstance(module, str) else "dustpan.core.steps.kinds", lambda: known)
+
+
+@pytest.mark.parametrize("mapped", [0, 1 << 40])
+def test_base_is_the_picture_after_its_leading_mend_steps(noisy, with_dim, monkeypatch, mapped):
+    monkeypatch.setattr("dustpan.core.engine._MAPPED", mapped)
+    engine = Engine(noisy)
+    dim = Step("dim", "dim", DimParams())
+    plan = engine.plan(document(dim, manual("noise")))
+    assert [stage.step.id for stage in plan.stages] == ["noise"]
+    assert np.allclose(plan.base.read((0, 0, 50, 50)), noisy.read((0, 0, 50, 50)) / 2)
+    halved, own = plan.base.noise.at(np.array([0.2]))[0, 0], engine.base.noise.at(np.array([0.4]))[0, 0]
+    assert halved == pytest.approx(own / 2, rel=0.15)
+    later = engine.plan(document(manual("noise"), dim))
+    assert [stage.step.id for stage in later.stages] == ["noise", "dim"]
+    again = engine.plan(document(dim, manual("noise", luminance=10.0)))
+    assert again.base is plan.base and engine.runs["dim"] == 2
+
+
+def test_cancelling_stops_and_leaves_the_engine_usable(noisy):
+    engine = Engine(noisy)
+    plan = engine.plan(document(manual("noise")))
+    token = Token()
+    looks = []
+
+    def check():
+        looks.append(1)
+        if len(looks) > 3:
+            token.cancel()
+        token.check()
+
+    with pytest.raises(Cancelled):
+        engine.render(plan, (0, 0, *plan.size), check=check)
+    assert np.isfinite(engine.render(plan, (0, 0, *plan.size))).all()
+
+
+def test_the_cache_keeps_to_its_budget_and_drops_the_oldest():
+    cache = Cache(100)
+    for number in range(20):
+        cache.put(number, number, 30)
+        cache.get(17)
+        assert cache.bytes <= 100
+    assert cache.get(19) == 19 and cache.get(17) == 17 and cache.get(3) is None
+
+
+def test_the_pool_takes_the_most_urgent_first_and_skips_the_cancelled():
+    pool, order, gate = Pool(1), [], Token()
+    import threading
+
+    hold = threading.Event()
+    pool.submit(hold.wait, priority=0, token=Token())
+    futures = [pool.submit(lambda p=p: order.append(p), priority=p, token=Token()) for p in (3, 1, 2)]
+    dropped = pool.submit(lambda: order.append("never"), priority=0, token=gate)
+    gate.cancel()
+    hold.set()
+    for future in futures:
+        future.result(5)
+    assert order == [1, 2, 3]
+    with pytest.raises(Cancelled):
+        dropped.result(5)
+    pool.close()
+
+
+def test_a_route_is_proposed_from_what_is_there(noisy, truth):
+    assert [step.kind for step in propose_route(Engine(noisy))] == ["noise"]
+    clean = Source((np.clip(truth, 0, 1) * 65535).astype(np.uint16))
+    assert "exposure" not in [step.kind for step in propose_route(Engine(clean))]
+    dark = Source((np.clip(truth, 0, 1) * 0.25 * 65535).astype(np.uint16))
+    route = propose_route(Engine(dark))
+    assert route.steps[0].kind == "exposure" and 1.5 < route.steps[0].params.ev <= 4
+    black = Source(np.zeros((300, 300, 3), np.uint8))
+    assert len(propose_route(Engine(black))) == 0
