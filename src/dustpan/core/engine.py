@@ -228,27 +228,47 @@ class Engine:
         return self._once(key, lambda: self._mixed_block(plan, stage, column, row, check), check)
 
     def _mixed_block(self, plan: Plan, stage: Stage, column: int, row: int, check: Check) -> np.ndarray:
-        if stage.key == stage.raw_key:
-            return self._raw_block(plan, stage, column, row, check)
         region = _block_region(column, row, plan.size)
-        below = self.render(plan.before(-1), region, check=check)
-        mask = mask_of(stage.step.where, region, plan.size, level=plan.level)
-        share = stage.step.mix * mask
-        if not np.any(share):
-            return below
-        key = (stage.raw_key, plan.level, column, row)
-        raw = self._once(key, lambda: self._raw_block(plan, stage, column, row, check), check)
-        return lay_over(below, raw, law=stage.step.blend, share=share)
 
-    def _raw_block(self, plan: Plan, stage: Stage, column: int, row: int, check: Check) -> np.ndarray:
-        x0, y0, x1, y1 = _block_region(column, row, plan.size)
+        def raw() -> np.ndarray:
+            return self._run(plan, stage, region, partial(self.render, check=check), check)
+
+        if stage.key == stage.raw_key:
+            return raw()
+        below = self.render(plan.before(-1), region, check=check)
+        return _mixed(
+            plan, stage, region, below, lambda: self._once((stage.raw_key, plan.level, column, row), raw, check)
+        )
+
+    def sketch(self, plan: Plan, region: Region, *, check: Check = _nothing) -> np.ndarray:
+        """Return the pixels of just a region, which no block of the grid needs to fit: for drafts.
+
+        Results before Mix and Where are kept like those of blocks, so that a mask moves over a draft freely.
+        """
+        if not plan.stages:
+            return plan.base.read(region, plan.level)
+        check()
+        stage, before = plan.stages[-1], plan.before(-1)
+        read = partial(self.sketch, check=check)
+
+        def raw() -> np.ndarray:
+            run = partial(self._run, plan, stage, region, read, check)
+            return self._once((stage.raw_key, plan.level, region), run, check)
+
+        if stage.key == stage.raw_key:
+            return raw()
+        return _mixed(plan, stage, region, read(before, region), raw)
+
+    def _run(self, plan: Plan, stage: Stage, region: Region, read: Callable, check: Check) -> np.ndarray:
+        """Run a stage's filter on a region: read the tile with its support, apply, cut the support off."""
+        x0, y0, x1, y1 = region
         support = stage.kind.support(stage.params, stage.analysis)
         if not 0 <= support <= MAX_SUPPORT:
             raise ValueError(f"{stage.kind.kind} asks for {support} px of support; at most {MAX_SUPPORT} px are given")
         around = -(-support // _ALIGN) * _ALIGN
         width, height = plan.size
         wide = (max(x0 - around, 0), max(y0 - around, 0), min(x1 + around, width), min(y1 + around, height))
-        tile = self.render(plan.before(-1), wide, check=check)
+        tile = read(plan.before(-1), wide)
         tile.flags.writeable = False
         check()
         context = Context(stage.noise, plan.size, plan.level, check)
@@ -280,6 +300,12 @@ class Engine:
             with self._lock:
                 del self._busy[key]
             mine.set()
+
+
+def _mixed(plan: Plan, stage: Stage, region: Region, below: np.ndarray, raw: Callable[[], np.ndarray]) -> np.ndarray:
+    """Lay a stage's result over its input as its Mix and Where say; the result is not asked for where both are 0."""
+    share = stage.step.mix * mask_of(stage.step.where, region, plan.size, level=plan.level)
+    return lay_over(below, raw(), law=stage.step.blend, share=share) if np.any(share) else below
 
 
 def _works(step: Step) -> bool:

@@ -26,11 +26,14 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
     os.environ.setdefault("QT_LOGGING_RULES", "qt.qpa.*=false")
     from PyQt6.QtWidgets import QApplication
 
+    from dustpan.core.filters.warm import is_warm, warm
     from dustpan.ui import theme
     from dustpan.ui.window import Window
 
     app = QApplication(sys.argv[:1])
     theme.apply(app)
+    if is_warm():
+        warm()  # loads the kernels now: loading them under the first picture would stall the window
     window = Window()
     window.show()
     if into is not None:

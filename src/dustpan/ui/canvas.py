@@ -159,7 +159,8 @@ class Canvas(QWidget):
         painter.setClipRect(clip)
         if not self.tiles.drafts and not self.tiles.exact:
             self._paint_tiles(painter, self.tiles.before, lambda level: BLOCK << level)
-        self._paint_tiles(painter, self.tiles.drafts, lambda level: BLOCK << level)
+        for piece in sorted(self.tiles.drafts, key=lambda piece: -piece.level):
+            painter.drawImage(self._rounded(piece.area), piece.image)
         self._paint_tiles(painter, self.tiles.exact, lambda level: BLOCK)
 
     def _paint_tiles(self, painter: QPainter, images: dict, side_at) -> None:
@@ -175,11 +176,13 @@ class Canvas(QWidget):
         """Return where a tile stands, its edges rounded alike on both sides so that no seam shows."""
         _, column, row = key
         width, height = self.size_px
-        edges = []
-        for number, whole, start in ((column, width, self._corner.x()), (row, height, self._corner.y())):
-            low, high = number * side, min((number + 1) * side, whole)
-            edges.append((round(start + low * self.zoom), round(start + high * self.zoom)))
-        (left, right), (top, bottom) = edges
+        area = QRect(column * side, row * side, side, side).intersected(QRect(0, 0, width, height))
+        return self._rounded(area)
+
+    def _rounded(self, area: QRect) -> QRect:
+        """Return where an area of the picture stands on the widget, in whole pixels."""
+        left, right = (round(self._corner.x() + x * self.zoom) for x in (area.left(), area.right() + 1))
+        top, bottom = (round(self._corner.y() + y * self.zoom) for y in (area.top(), area.bottom() + 1))
         return QRect(left, top, right - left, bottom - top)
 
     def _paint_line(self, painter: QPainter, line: int, clip: QRect) -> None:

@@ -1,7 +1,7 @@
 """Tiles of the picture as the screen needs them: drafts at once, exact pixels as they arrive.
 
-Both come from the engine's blocks. A tile covers one 512 px block of the picture whatever the level; a draft
-covers one block of the reduced picture.
+Exact pixels come from the engine's blocks: a tile covers one 512 px block of the picture whatever the level. A draft
+is a strip of the reduced picture, made for what is looked at and kept nowhere else.
 """
 
 from __future__ import annotations
@@ -10,17 +10,19 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from PyQt6.QtCore import QObject, QRect, QTimer, pyqtSignal
-from PyQt6.QtGui import QColorSpace, QImage
+from PyQt6.QtCore import QObject, QPoint, QRect, QTimer, pyqtSignal
+from PyQt6.QtGui import QColorSpace, QImage, QRegion
 
 from dustpan.core.base import reduce_picture
 from dustpan.core.engine import BLOCK, Engine, Plan
-from dustpan.core.picture import from_working
+from dustpan.core.picture import Region, from_working
 from dustpan.core.pool import Priority, Token
 from dustpan.ui.session import Session
 
 REST = 1000  # ms without a change before exact pixels are made for a reduced view
 _KEPT = 600  # exact tiles kept
+_PIECES = 24  # drafts kept
+_GRAIN = 8  # px; drafts start on whole multiples, so that neighbouring ones fit
 
 
 @dataclass(frozen=True)
@@ -29,6 +31,15 @@ class View:
 
     region: QRect  # in pixels of the picture
     level: int
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A draft of part of the picture: `area` in the picture's pixels, drawn from an image of a coarser level."""
+
+    level: int
+    area: QRect
+    image: QImage
 
 
 def level_for(zoom: float) -> int:
@@ -68,7 +79,7 @@ class Tiles(QObject):
         self.session = session
         self.view = View(QRect(), 0)
         self.before: dict[tuple[int, int, int], QImage] = {}
-        self.drafts: dict[tuple[int, int, int], QImage] = {}
+        self.drafts: list[Piece] = []
         self.exact: dict[tuple[int, int, int], QImage] = {}
         self._profile: QColorSpace | None = None
         self._plan_key = ""
@@ -121,50 +132,75 @@ class Tiles(QObject):
         document, frozen, token = self.session.document, self.session.frozen, self._token
         self.session.jobs.run(
             lambda: engine.plan(document, frozen=frozen, check=token.check),
-            lambda plan: self._draft(engine, plan, document), priority=Priority.VIEW_DRAFT, token=token,
+            lambda plan: self._draft(engine, plan, document, frozen is not None), priority=Priority.VIEW_DRAFT, token=token,
         )  # fmt: skip
 
-    def _draft(self, engine: Engine, plan: Plan, document) -> None:
-        """Ask for the draft tiles of a plan that is ready, unless the exact ones are there."""
+    def _draft(self, engine: Engine, plan: Plan, document, dragging: bool) -> None:
+        """Ask for drafts of what is looked at, unless the exact tiles of this plan are there."""
         if document is self.session.document:
             self.session.take_plan(plan)
-        view = self.view
-        level = view.level + 1 if view.level == 0 else view.level
-        wanted = _blocks(view.region, level, BLOCK << level)
-        if plan.key == self._plan_key:
-            have = self._missing() == []
-            wanted = [] if have else [key for key in wanted if key not in self.drafts]
-        if not wanted:
-            self._take_drafts(plan, {}, len(wanted))
+        lacking = self._missing() if plan.key == self._plan_key else _blocks(self.view.region, self.view.level, BLOCK)
+        pieces = self._pieces(plan, lacking, dragging)
+        if not pieces:
+            self._take_drafts(plan, [])
             return
-        small, found = plan.at(level), {}
+        small, found = plan.at(pieces[0][0]), []
 
-        def one(key, image):
-            found[key] = image
-            if len(found) == len(wanted):
-                self._take_drafts(plan, found, len(wanted))
+        def one(piece: Piece) -> None:
+            found.append(piece)
+            if len(found) == len(pieces):
+                self._take_drafts(plan, found)
 
-        for key in wanted:
+        for level, region in pieces:
             self.session.jobs.run(
-                lambda k=key: self._draft_image(engine, small, k), lambda image, k=key: one(k, image),
+                lambda level=level, region=region: self._draft_piece(engine, small, level, region), one,
                 priority=Priority.VIEW_DRAFT, token=self._token,
             )  # fmt: skip
 
-    def _draft_image(self, engine: Engine, small: Plan, key) -> QImage:
-        _, column, row = key
-        width, height = small.size
-        left, top = column * BLOCK, row * BLOCK
-        region = (left, top, min(left + BLOCK, width), min(top + BLOCK, height))
-        return to_image(engine.render(small, region, check=self._token.check), self._profile)
+    def _pieces(self, plan: Plan, lacking: list, dragging: bool) -> list[tuple[int, Region]]:
+        """Return level and region (in that level's pixels) of the strips that cover the blocks that lack."""
+        if not lacking:
+            return []
+        area = QRect()
+        for _, column, row in lacking:
+            area = area.united(QRect(column * BLOCK, row * BLOCK, BLOCK, BLOCK))
+        area = area.intersected(self.view.region)
+        level = max(self.view.level + dragging, 1)
+        if plan.key == self._plan_key and self._drafted(area, max(self.view.level, 1)):
+            return []
+        width, height = plan.base.size_at(level)
+        grain = _GRAIN << level
+        left, top = area.left() // grain * _GRAIN, area.top() // grain * _GRAIN
+        right = min(-(-(area.right() + 1) // grain) * _GRAIN, width)
+        below = min(-(-(area.bottom() + 1) // grain) * _GRAIN, height)
+        strip = max(-(-(below - top) // (self.session.jobs.pool.size * _GRAIN)) * _GRAIN, 64)
+        return [(level, (left, y, right, min(y + strip, below))) for y in range(top, below, strip)]
 
-    def _take_drafts(self, plan: Plan, found: dict, count: int) -> None:
+    def _drafted(self, area: QRect, level: int) -> bool:
+        """Return whether drafts at least that fine cover an area."""
+        covered = QRegion()
+        for piece in self.drafts:
+            if piece.level <= level:
+                covered = covered.united(piece.area)
+        return QRegion(area).subtracted(covered).isEmpty()
+
+    def _draft_piece(self, engine: Engine, small: Plan, level: int, region: Region) -> Piece:
+        image = to_image(engine.sketch(small, region, check=self._token.check), self._profile)
+        x0, y0, x1, y1 = region
+        width, height = small.base.size
+        return Piece(
+            level,
+            QRect(QPoint(x0 << level, y0 << level), QPoint(min(x1 << level, width) - 1, min(y1 << level, height) - 1)),
+            image,
+        )
+
+    def _take_drafts(self, plan: Plan, found: list[Piece]) -> None:
         self._draft_busy = False
         if plan.key != self._plan_key:
             self._plan_key = plan.key
-            self.drafts, self.exact = {}, {}
-        self.drafts.update(found)
+            self.drafts, self.exact = [], {}
+        self.drafts = (self.drafts + found)[-_PIECES:]
         self._exact_token.cancel()
-        self._asked.clear()
         self.changed.emit()
         if self._again:
             self._again = False

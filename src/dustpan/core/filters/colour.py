@@ -8,6 +8,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from dustpan.core.filters.pixelwise import join_opponent, split_opponent
+
 _TOE = 0.04045
 _LINEAR_TOE = 0.0031308
 
@@ -33,23 +35,15 @@ def encode_curve(linear: np.ndarray) -> np.ndarray:
 
 def to_opponent(rgb: np.ndarray) -> np.ndarray:
     """Return 3 x H x W planes (luminance, two colour axes) of an H x W x 3 picture, float32."""
-    red, green, blue = (rgb[..., i] for i in range(3))
     planes = np.empty((3, *rgb.shape[:2]), np.float32)
-    planes[0] = (red + green + blue) * OPPONENT[0, 0]
-    planes[1] = (red - blue) * OPPONENT[1, 0]
-    planes[2] = (red + blue - 2 * green) * OPPONENT[2, 0]
+    split_opponent(np.require(rgb, np.float32, ("C", "W")), planes)
     return planes
 
 
 def from_opponent(planes: np.ndarray) -> np.ndarray:
     """Return H x W x 3 from opponent planes; the inverse (transpose) of `to_opponent`."""
-    luminance, first, second = planes
-    rgb = np.empty((*luminance.shape, 3), np.float32)
-    grey = luminance * OPPONENT[0, 0]
-    half = second * OPPONENT[2, 0]
-    rgb[..., 0] = grey + first * OPPONENT[1, 0] + half
-    rgb[..., 1] = grey + second * OPPONENT[2, 1]
-    rgb[..., 2] = grey - first * OPPONENT[1, 0] + half
+    rgb = np.empty((*planes.shape[1:], 3), np.float32)
+    join_opponent(np.require(planes, np.float32, ("C", "W")), rgb)
     return rgb
 
 

@@ -48,8 +48,8 @@ def clean_plane(
     plane : (H, W) float32, both sides even and at least 8, at most 2048 wide.
     level : (H / 2, W / 2) float32, deviation of the noise in the patch whose corner is that even pixel.
     spectrum : (8, 8) float32, the noise's deviation in each coefficient relative to `level`.
-    strength : 0 to 1, the part of the noise to take away. Less leaves the rest of the noise as it was, and
-        also lowers what counts as noise beside detail, so that texture comes through sooner.
+    strength : 0 to 1, the part of the noise to take away. Less leaves the rest of the noise as it was, only
+        weaker, and lowers what counts as noise beside detail, so that texture comes through sooner.
     passes : 2, or 1 for the hard threshold alone (half the reach and cost; for coarse scales).
     check : called between bands of rows; raises to cancel.
 
@@ -61,7 +61,7 @@ def clean_plane(
     level = np.ascontiguousarray(level, np.float32)
     shape = np.ascontiguousarray(spectrum, np.float32).reshape(64)
     noisy = _split(plane)
-    hard = np.float32(HARD_THRESHOLD * (0.4 + 0.6 * part))
+    hard = np.float32(HARD_THRESHOLD)
     pilot = _one_pass(noisy, noisy, level, shape, hard, np.float32(0), check)
     if passes == 1:
         return plane + part * (_join(pilot) - plane)
@@ -72,7 +72,9 @@ def clean_plane(
 def _split(plane: np.ndarray) -> np.ndarray:
     if plane.shape[1] > 2 * STRIDE:
         raise ValueError(f"a plane is {plane.shape[1]} px wide; at most {2 * STRIDE} px can be worked at once")
-    return np.ascontiguousarray(np.stack([plane[:, 0::2], plane[:, 1::2]]), np.float32)
+    halves = np.empty((2, plane.shape[0], plane.shape[1] // 2), np.float32)
+    halves[0], halves[1] = plane[:, 0::2], plane[:, 1::2]
+    return halves
 
 
 def _join(halves: np.ndarray) -> np.ndarray:
@@ -92,7 +94,9 @@ def _one_pass(noisy, pilot, level, spectrum, threshold, least, check) -> np.ndar
     total = weights.copy()
     for shift in range(1, PATCH // STEP):
         total[:, shift:] += weights[:, :-shift]
-    return sums / np.repeat(total, STEP, axis=1)
+    np.divide(sums[:, 0::2], total, out=sums[:, 0::2])
+    np.divide(sums[:, 1::2], total, out=sums[:, 1::2])
+    return sums
 
 
 def patch_mean(plane: np.ndarray) -> np.ndarray:
@@ -103,7 +107,7 @@ def patch_mean(plane: np.ndarray) -> np.ndarray:
 
 def halve(plane: np.ndarray) -> np.ndarray:
     """Return the area mean of 2 x 2 pixels (both sides even)."""
-    return 0.25 * (plane[0::2, 0::2] + plane[1::2, 0::2] + plane[0::2, 1::2] + plane[1::2, 1::2])
+    return cv2.resize(plane, (plane.shape[1] // 2, plane.shape[0] // 2), interpolation=cv2.INTER_AREA)
 
 
 def lay_under(fine: np.ndarray, coarse: np.ndarray) -> np.ndarray:

@@ -6,9 +6,9 @@ import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.filters.tone import smooth_step
+from dustpan.core.filters.pixelwise import structure_share
 
-SUPPORT = 16
+SUPPORT = 16  # px: 6 of the wide blur, 1 of the slope, 2 of the narrow blur, rounded up
 
 
 def structured_part(removed: np.ndarray, *, sigma: np.ndarray) -> np.ndarray:
@@ -21,7 +21,7 @@ def structured_part(removed: np.ndarray, *, sigma: np.ndarray) -> np.ndarray:
 
     Returns
     -------
-    H x W x 3, grey (luminance alone), zero where what was removed looks like noise.
+    H x W x 1, to be added to each channel alike, zero where what was removed looks like noise.
 
     Notes
     -----
@@ -33,9 +33,8 @@ def structured_part(removed: np.ndarray, *, sigma: np.ndarray) -> np.ndarray:
     soft = cv2.GaussianBlur(grey, (5, 5), 0.7)
     across = cv2.Sobel(soft, cv2.CV_32F, 1, 0, ksize=3)
     down = cv2.Sobel(soft, cv2.CV_32F, 0, 1, ksize=3)
-    xx, yy, xy = (cv2.GaussianBlur(p, (0, 0), 2.2) for p in (across * across, down * down, across * down))
-    coherence = np.sqrt((xx - yy) ** 2 + 4 * xy * xy) / (xx + yy + np.float32(1e-12))
-    energy = cv2.GaussianBlur(grey * grey, (0, 0), 2.2)
-    expected = np.maximum(sigma * sigma / 3, np.float32(1e-12))
-    share = smooth_step(coherence, 0.38, 0.72) * smooth_step(energy / expected, 0.9, 1.8)
-    return np.repeat((soft * share)[..., None], 3, axis=2).astype(np.float32)
+    slopes = cv2.merge([across * across, down * down, across * down, grey * grey])
+    tensor = cv2.GaussianBlur(slopes, (13, 13), 2.2)
+    structured = np.empty((*grey.shape, 1), np.float32)
+    structure_share(tensor, np.require(sigma, np.float32, ("C", "W")), soft, structured)
+    return structured

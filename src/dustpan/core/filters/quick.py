@@ -10,6 +10,7 @@ import numpy as np
 from dustpan.core.filters.colour import from_opponent, to_opponent
 from dustpan.core.filters.dct import Check, _nothing, clean_plane, halve, lay_under, patch_mean
 
+Ends = tuple[bool, bool, bool, bool]
 #: sigma(tone, scale, region) -> (3, h, w): deviation of the noise at that scale for a plane of tones spread over a
 #: region of the tile (which may reach beyond it).
 SigmaOf = Callable[[np.ndarray, int, tuple[int, int, int, int]], np.ndarray]
@@ -22,6 +23,7 @@ def clean_tile(
     spectrum: np.ndarray,
     strengths: Sequence[float],
     scales: int = 3,
+    ends: Ends = (True, True, True, True),
     check: Check = _nothing,
 ) -> np.ndarray:
     """Take noise out of a tile.
@@ -33,18 +35,20 @@ def clean_tile(
     spectrum : (scales or more, 3, 8, 8) relative deviation of the block coefficients.
     strengths : parts of luminance and colour noise to take away, 0 to 1.
     scales : 1 to 3; more reaches coarser blotches (noise up to about 8 * 2 ** (scales - 1) px).
+    ends : whether the picture ends at the tile's left, top, right and lower side: it is reflected there, while at
+        the other sides the rim is given up.
     check : called between bands of rows; raises to cancel.
 
     Returns
     -------
     H x W x 3 float32. Within `support(scales)` of a tile's inner border the result lacks neighbours.
     """
-    pad = support(scales)
     height, width = tile.shape[:2]
     unit = 2 * 2 ** (scales - 1)
-    below, right = pad + -height % unit, pad + -width % unit
-    padded = _pad(tile, pad, below, right)
-    area = (-pad, -pad, width + right, height + below)
+    left, top, right, below = (support(scales) * end for end in ends)
+    right, below = right + -width % unit, below + -height % unit
+    padded = _pad(tile, left, top, right, below)
+    area = (-left, -top, width + right, height + below)
     pyramid = [to_opponent(padded)]
     for _ in range(scales - 1):
         pyramid.append(np.stack([halve(plane) for plane in pyramid[-1]]))
@@ -55,7 +59,7 @@ def clean_tile(
             cleaned = np.stack([lay_under(fine, coarse) for fine, coarse in zip(cleaned, result, strict=True)])
         result = cleaned
     assert result is not None
-    return from_opponent(result[:, pad : pad + height, pad : pad + width])
+    return from_opponent(result[:, top : top + height, left : left + width])
 
 
 def support(scales: int) -> int:
@@ -63,11 +67,11 @@ def support(scales: int) -> int:
     return (16, 32, 40)[scales - 1]
 
 
-def _pad(tile, pad, below, right):
+def _pad(tile, left, top, right, below):
     """Pad by reflection; a tile smaller than the padding is reflected more than once."""
-    if min(tile.shape[:2]) > max(below, right):
-        return cv2.copyMakeBorder(tile, pad, below, pad, right, cv2.BORDER_REFLECT)
-    return np.pad(tile, ((pad, below), (pad, right), (0, 0)), mode="symmetric")
+    if min(tile.shape[:2]) > max(left, top, right, below):
+        return cv2.copyMakeBorder(tile, top, below, left, right, cv2.BORDER_REFLECT)
+    return np.pad(tile, ((top, below), (left, right), (0, 0)), mode="symmetric")
 
 
 def _clean_scale(planes, scale, area, sigma, spectrum, strengths, check):
@@ -79,8 +83,21 @@ def _clean_scale(planes, scale, area, sigma, spectrum, strengths, check):
         if parts[index] <= 0 or not level[index].any():
             cleaned[index] = plane
         else:
+            passes = _passes(index, scale, spectrum[index])
             cleaned[index] = clean_plane(
-                plane, level=level[index], spectrum=spectrum[index], strength=parts[index],
-                passes=1 if scale == 2 else 2, check=check,
-            )  # fmt: skip
+                plane, level=level[index], spectrum=spectrum[index], strength=parts[index], passes=passes, check=check
+            )
     return cleaned
+
+
+def _passes(plane: int, scale: int, spectrum: np.ndarray) -> int:
+    """Return how many passes a plane needs at a scale.
+
+    The coarsest scale only carries low frequencies. And where colour noise is coarse, as a mosaic makes it, the
+    finest scale holds little of it: there a second pass costs a sixth of the time and gains nothing (measured: 0 to
+    0.2 dB lost by it on camera pictures, 0.15 dB gained by it on white noise).
+    """
+    if scale == 2:
+        return 1
+    coarse = spectrum[1:3, 1:3].mean() > 1.3 * spectrum[5:, 5:].mean()
+    return 1 if plane > 0 and scale == 0 and coarse else 2

@@ -37,8 +37,12 @@ def is_warm() -> bool:
 
 def warm() -> None:
     """Compile every kernel as the filters call it; seconds once, nothing afterwards."""
+    from dustpan.core.filters.colour import from_opponent, to_opponent
     from dustpan.core.filters.dct import clean_plane
+    from dustpan.core.filters.detail import structured_part
 
+    picture = from_opponent(to_opponent(np.zeros((32, 32, 3), np.float32)))
+    structured_part(picture, sigma=np.ones((32, 32), np.float32))
     plane, level = np.zeros((32, 32), np.float32), np.ones((16, 16), np.float32)
     clean_plane(plane, level=level, spectrum=np.ones((8, 8), np.float32))
     if cache_folder().is_dir():

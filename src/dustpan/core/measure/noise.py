@@ -22,13 +22,15 @@ from dustpan.core.filters.dct import halve
 from dustpan.core.measure.model import LEVELS, TONES, NoiseModel
 
 _STRIDE = 4
-# A low quantile of the squared coefficients is less moved by texture than their median; both are known for noise.
-_QUANTILE = 0.35
-_SQUARE_AT_QUANTILE = 0.20590  # that quantile of a squared standard normal value
+# A low quantile of the squared coefficients is less moved by texture; colour holds less texture, and its noise has
+# longer tails where a channel is cut off at black, so a higher one tells more there.
+_QUANTILES = (0.35, 0.6, 0.6)  # luminance and both colour planes
+_SQUARES = (0.20590, 0.70833, 0.70833)  # those quantiles of a squared standard normal value
 _SHAPE_QUANTILE = 0.25  # over tone bins: the noise has one spectrum, texture lifts some bins above it
 _LOW = np.add.outer(np.arange(8), np.arange(8))
 _LEAST_BLOCKS = 24
 _MEASURED_LEVELS = 3
+_CAP = 1.05  # how much more noise a coarse scale may hold than the finer one predicts
 _CLIPPED = 0.3  # a block with more of its pixels at black or white than this tells nothing
 
 
@@ -79,12 +81,15 @@ def _measure_level(planes: list[np.ndarray]):
     if len(blocks) < _LEAST_BLOCKS:
         return None
     chosen = _choose_flat(tones, unrest)
-    powers = [np.quantile(blocks[index] ** 2, _QUANTILE, axis=0) / _SQUARE_AT_QUANTILE for index in chosen.values()]
+    powers = [_robust_power(blocks[index]) for index in chosen.values()]
     counts = np.array([len(index) for index in chosen.values()], np.float64)
     power = np.stack(powers)  # bins x 3 x 8 x 8
     shape = _pooled_shape(power, counts)
     ratio = (power / np.maximum(shape, 1e-12)).reshape(len(power), 3, 64)[:, :, 1:]
     variance = np.quantile(ratio, 0.43, axis=2)  # bins x 3
+    # Colour noise changes its spectrum with tone (a channel cut off at black), and texture hardly disturbs it:
+    # there the whole power counts, not its middle.
+    variance[:, 1:] = power.reshape(len(power), 3, 64)[:, 1:, 1:].mean(axis=2)
     low = (_LOW.ravel()[1:] <= 4)[None, None]
     excess = np.maximum((ratio * low).sum(axis=2) / low.sum() / np.maximum(variance, 1e-12), 1.0)
     middle = np.array([np.median(tones[index]) for index in chosen.values()])
@@ -92,6 +97,12 @@ def _measure_level(planes: list[np.ndarray]):
         [_over_tone(middle, variance[:, plane], np.sqrt(counts) / excess[:, plane] ** 2) for plane in range(3)]
     )
     return sigma, np.sqrt(shape).astype(np.float32), _presence(tones), float(counts.sum() / len(blocks))
+
+
+def _robust_power(blocks: np.ndarray) -> np.ndarray:
+    """Return (3, 8, 8) power of the coefficients of (N, 3, 8, 8) blocks."""
+    planes = zip(np.moveaxis(blocks, 1, 0), _QUANTILES, _SQUARES, strict=True)
+    return np.stack([np.quantile(plane**2, part, axis=0) / square for plane, part, square in planes])
 
 
 def _blocks_of(planes: np.ndarray):
@@ -181,10 +192,10 @@ def _cap_by_finer(sigma: np.ndarray, spectrum: np.ndarray, level: int) -> None:
     _predict(sigma, spectrum, level)
     measured_power = measured[0][:, :, None, None] * measured[1][:, None]
     predicted = sigma[level][:, :, None, None] * spectrum[level][:, None]
-    held = np.minimum(measured_power, 1.25 * predicted)
+    held = np.minimum(measured_power, _CAP * predicted)
     power = (held**2).mean(axis=1)
     strength = power.reshape(3, 64)[:, 1:].mean(axis=1)
-    sigma[level] = np.minimum(measured[0], 1.25 * sigma[level])
+    sigma[level] = np.minimum(measured[0], _CAP * sigma[level])
     spectrum[level] = np.sqrt(power / np.maximum(strength, 1e-12)[:, None, None]).astype(np.float32)
     spectrum[level][strength <= 0] = 1.0
 

@@ -33,6 +33,10 @@ class Context:
     level: int = 0
     check: Callable[[], None] = lambda: None
 
+    def ends(self, region: Region) -> tuple[bool, bool, bool, bool]:
+        """Return whether the picture ends at a region's left, top, right and lower side."""
+        return region[0] <= 0, region[1] <= 0, region[2] >= self.size[0], region[3] >= self.size[1]
+
     def sample(self, plane: np.ndarray, region: Region, shape: tuple[int, int]) -> np.ndarray:
         """Sample a plane that covers the whole picture at `shape` points spread over a region."""
         return sample_plane(plane, place_of(region, self.size), shape)

@@ -119,6 +119,7 @@ class Noise(StepKind):
             spectrum=spectrum,
             strengths=strengths,
             scales=_scales(params),
+            ends=context.ends(region),
             check=context.check,
         )
         if params.detail_return > 0 and params.luminance > 0:

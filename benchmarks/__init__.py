@@ -1,0 +1,1 @@
+"""Speed and quality, measured together and printed as tables."""

@@ -1,0 +1,17 @@
+"""Print the benchmarks' tables: `python -m benchmarks [cleaning] [route] [window]` (all by default)."""
+
+from __future__ import annotations
+
+import os
+import sys
+
+for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS"):
+    os.environ.setdefault(name, "1")
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from benchmarks import cleaning, route, window
+
+TABLES = {"cleaning": cleaning.run, "route": route.run, "window": window.run}
+
+for wanted in sys.argv[1:] or TABLES:
+    TABLES[wanted]()

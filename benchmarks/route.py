@@ -1,0 +1,39 @@
+"""The proposed route on the bench: measuring, rendering, and what it gains at several ISOs."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from benchmarks.common import console, median_seconds, psnr, table
+from dustpan.core.engine import Engine
+from dustpan.core.picture import to_working
+from dustpan.core.pool import Pool
+from dustpan.core.propose import propose_route
+from dustpan.core.route import Document
+from dustpan.files.save import FORMATS, render_native
+from dustpan.simulate.scenes import clean_picture, noisy_picture
+
+
+def run() -> None:
+    """Print seconds and decibels for three ISOs."""
+    truth = clean_picture("bench", dtype=np.float32).pixels
+    shown = table("Proposed route on the bench", "ISO", "MP", "propose s", "render s", "s/MP", "noisy dB", "cleaned dB")
+    for iso in (1600, 6400, 12800, 25600):
+        source = noisy_picture("bench", iso=iso)
+        pool = Pool()
+
+        def work(source=source, pool=pool):
+            engine = Engine(source)
+            plan = engine.plan(Document(propose_route(engine)))
+            return render_native(engine, plan, FORMATS["png"], pool=pool)
+
+        measure = median_seconds(lambda s=source: propose_route(Engine(s)), 3)
+        whole = median_seconds(work, 3)
+        cleaned = psnr(to_working(work()), truth)
+        pool.close()
+        megapixels = source.width * source.height / 1e6
+        shown.add_row(
+            str(iso), f"{megapixels:.1f}", f"{measure:.2f}", f"{whole - measure:.2f}", f"{(whole - measure) / megapixels:.3f}",
+            f"{psnr(to_working(source.pixels), truth):.2f}", f"{cleaned:.2f}",
+        )  # fmt: skip
+    console.print(shown)

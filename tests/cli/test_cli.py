@@ -1,0 +1,171 @@
+"""The command line, as scripts use it."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+
+import numpy as np
+import pytest
+
+from conftest import psnr, with_white_noise
+from dustpan.cli import run
+from dustpan.core.picture import Metadata, to_working
+from dustpan.core.steps import kinds
+from dustpan.files import read_picture
+from dustpan.files.save import FORMATS, save_picture
+
+
+@pytest.fixture
+def dustpan(capfd):
+    """Run a command line; return its status, its output and its messages."""
+
+    def call(*arguments):
+        status = run(lambda *a, **k: 0, [str(a) for a in arguments])
+        out, err = capfd.readouterr()
+        return status, out, err
+
+    return call
+
+
+@pytest.fixture
+def picture(tmp_path, truth):
+    """A noisy picture file of about 0.09 MP, and its truth."""
+    clean = truth[100:340, 200:560]
+    path = tmp_path / "in" / "noisy.png"
+    path.parent.mkdir()
+    save_picture(path, with_white_noise(clean, 25), Metadata(), FORMATS["png"])
+    return path, clean
+
+
+def test_auto_cleans_by_nine_decibels_and_leaves_the_source_alone(dustpan, picture, tmp_path):
+    path, clean = picture
+    before, out = path.read_bytes(), tmp_path / "clean.png"
+    status, printed, told = dustpan("process", path, "--out", out, "--auto", "--json")
+    assert status == 0, told
+    done = json.loads(printed)
+    assert done["failed"] == [] and done["outputs"][0]["out"] == str(out) and done["outputs"][0]["steps"] == ["noise"]
+    gain = psnr(to_working(read_picture(out).pixels), clean) - psnr(to_working(read_picture(path).pixels), clean)
+    assert gain > 9
+    assert path.read_bytes() == before
+    assert dustpan("process", path, "--out", path, "--auto", "--overwrite")[0] == 1
+    assert path.read_bytes() == before
+    assert dustpan("process", path, "--out", out, "--auto")[0] == 1
+    assert dustpan("process", path, "--out", out, "--auto", "--overwrite")[0] == 0
+
+
+def test_several_go_into_a_folder_and_the_bytes_do_not_depend_on_the_jobs(dustpan, picture, tmp_path):
+    path, _ = picture
+    paths = [path]
+    for number in range(3):
+        paths.append(path.with_name(f"copy{number}.png"))
+        paths[-1].write_bytes(path.read_bytes())
+    broken = path.with_name("broken.png")
+    broken.write_bytes(path.read_bytes()[:900])
+    outputs = {}
+    for jobs in (1, 2, 8):
+        folder = tmp_path / f"out{jobs}"
+        status, printed, told = dustpan(
+            "process", *paths, broken, "--out", folder, "--auto", "--jobs", jobs, "--format", "tiff16", "--json"
+        )
+        assert status == 1
+        report = json.loads(printed)
+        assert len(report["outputs"]) == 4 and len(report["failed"]) == 1
+        assert (
+            "broken.png" in report["failed"][0]["error"] and "Traceback" not in told and told.count("broken.png") == 1
+        )
+        assert sorted(p.name for p in folder.iterdir()) == ["copy0.tif", "copy1.tif", "copy2.tif", "noisy.tif"]
+        outputs[jobs] = [p.read_bytes() for p in sorted(folder.iterdir())]
+    assert outputs[1] == outputs[2] == outputs[8]
+
+
+def test_same_names_from_two_folders_do_not_overwrite_each_other(dustpan, picture, tmp_path):
+    path, _ = picture
+    twin = tmp_path / "noisy.png"
+    twin.write_bytes(path.read_bytes())
+    status, printed, _ = dustpan("process", path, twin, "--out", tmp_path / "o", "--auto", "--overwrite", "--json")
+    report = json.loads(printed)
+    assert status == 1 and len(report["outputs"]) == 1 and "same name" in report["failed"][0]["error"]
+
+
+def test_a_remedy_is_followed(dustpan, picture, tmp_path):
+    path, _ = picture
+    remedy, out = tmp_path / "r.json", tmp_path / "out.png"
+    steps = [{"kind": "exposure", "params": {"ev": 1.0}}, {"kind": "noise", "on": False}]
+    remedy.write_text(json.dumps({"format": "dustpan-remedy", "version": 1, "steps": steps}))
+    assert dustpan("process", path, "--out", out, "--remedy", remedy)[0] == 0
+    assert read_picture(out).pixels.mean() > 1.2 * read_picture(path).pixels.mean()
+    remedy.write_text(remedy.read_text().replace("1.0", "9"))
+    status, _, told = dustpan("process", path, "--out", tmp_path / "other.png", "--remedy", remedy)
+    assert status == 1 and "r.json" in told and "'ev' is 9: expected a number from -5 to 5" in told
+    assert not (tmp_path / "other.png").exists()
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [("--out", "a.png"), ("--out", "a.png", "--auto", "--remedy", "r.json"), ("--auto",), ("--out", "a.png", "--auto", "--format", "jpeg"),
+     ("--out", "a.xyz", "--auto"), ("--out", "a.png", "--auto", "--quality", "0"), ("--out", "a.png", "--auto", "--nonsense")],
+)  # fmt: skip
+def test_a_wrong_call_ends_with_two(dustpan, picture, monkeypatch, tmp_path, arguments):
+    monkeypatch.chdir(tmp_path)
+    status, _, told = dustpan("process", picture[0], *arguments)
+    assert status == 2 and "Traceback" not in told
+    assert not (tmp_path / "a.png").exists()
+
+
+def test_measure_tells_noise_and_size(dustpan, picture):
+    status, printed, _ = dustpan("measure", picture[0], "--json")
+    figures = json.loads(printed)
+    assert status == 0 and (figures["width"], figures["height"]) == (360, 240)
+    assert figures["noise"]["sigma_luminance"] == pytest.approx(25, rel=0.2)
+    assert len(figures["noise"]["curve"]) == 17 and 0 <= figures["clipped"]["black"] <= 1
+    assert "luminance noise" in dustpan("measure", picture[0])[1]
+    status, _, told = dustpan("measure", picture[0].with_name("none.png"))
+    assert status == 1 and "none.png" in told
+
+
+def test_steps_lists_every_parameter(dustpan):
+    listed = json.loads(dustpan("steps", "--json")[1])["steps"]
+    assert [step["kind"] for step in listed] == list(kinds())
+    for step in listed:
+        kind = kinds()[step["kind"]]
+        assert [p["id"] for p in step["params"]] == list(kind.params_type.described())
+        assert set(step["params"][0]) == {"id", "label", "unit", "low", "high", "default", "choices", "help"}
+    assert "luminance" in dustpan("steps")[1]
+
+
+def test_simulate_is_the_same_from_the_same_seed(dustpan, tmp_path):
+    def write(name, *rest):
+        assert dustpan("simulate", "bench", "--out", tmp_path / name, "--size", "240x160", *rest)[0] == 0
+        return read_picture(tmp_path / name)
+
+    one, same, other = write("a.png"), write("b.png", "--seed", "1"), write("c.png", "--seed", "2")
+    assert np.array_equal(one.pixels, same.pixels) and not np.array_equal(one.pixels, other.pixels)
+    assert one.metadata.camera == "Quillmark Q3" and one.metadata.iso == 12800
+    clean = to_working(write("t.tif", "--truth").pixels)
+    noise = [np.std(to_working(write(f"{iso}.png", "--iso", iso).pixels) - clean) for iso in (400, 3200, 25600)]
+    assert noise == sorted(noise) and noise[2] > 1.5 * noise[0]
+
+
+def test_an_interrupted_run_ends_with_130_and_leaves_nothing_half_written(tmp_path):
+    source, out = tmp_path / "big.tif", tmp_path / "out"
+    out.mkdir()
+    rng = np.random.default_rng(0)
+    save_picture(source, rng.integers(0, 65535, (3000, 4000, 3), dtype=np.uint16), Metadata(), FORMATS["tiff16"])
+    call = [sys.executable, "-m", "dustpan", "process", str(source), "--out", str(out), "--auto"]
+    child = subprocess.Popen(call, stderr=subprocess.PIPE, text=True)
+    time.sleep(4)
+    os.kill(child.pid, signal.SIGINT)
+    told = child.communicate(timeout=60)[1]
+    assert child.returncode == 130, told
+    assert "Traceback" not in told and list(out.iterdir()) == []
+
+
+@pytest.mark.parametrize("words", [(), ("process",), ("measure",), ("steps",), ("simulate",), ("open",), ("demo",)])
+def test_every_help_text_has_an_example(dustpan, words):
+    status, printed, _ = dustpan(*words, "--help")
+    assert status == 0 and "Example: dustpan" in printed.replace("\n", " ")

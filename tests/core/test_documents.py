@@ -1,0 +1,122 @@
+"""Remedies, histories, and the layers of the code."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from dustpan.core.errors import RemedyError
+from dustpan.core.remedy import read_remedy, write_remedy
+from dustpan.core.route import Document, History, Route
+from dustpan.core.steps import new_step
+
+HEAD = {"format": "dustpan-remedy", "version": 1}
+
+
+def remedy(**rest) -> str:
+    return json.dumps({**HEAD, **rest})
+
+
+def test_keys_left_out_take_their_defaults():
+    read = read_remedy(remedy(steps=[{"kind": "noise"}, {"kind": "exposure", "params": {"ev": 1}}]), where="r.json")
+    assert [(s.id, s.on, s.mix, s.blend) for s in read.route] == [
+        ("noise", True, 1.0, "replace"),
+        ("exposure", True, 1.0, "replace"),
+    ]
+    assert read.route.steps[1].params.ev == 1.0 and isinstance(read.route.steps[1].params.ev, float)
+    assert read.scaling == "measured" and read.fixed_noise is None
+
+
+def test_every_fault_is_told_at_once_with_its_field_and_what_was_expected():
+    text = remedy(
+        iso="fast",
+        scaling="loose",
+        colour=1,
+        steps=[
+            {"kind": "nose"},
+            {"kind": "noise", "mix": 2, "blend": "multiply", "params": {"luminanse": 3, "colour": 400}},
+            {"kind": "exposure", "where": {"feather": -1}},
+            {
+                "kind": "exposure",
+                "where": {"parts": [{"kind": "elipse"}, {"kind": "ellipse", "cx": "left", "op": "xor"}]},
+            },
+            {"kind": "exposure", "id": "exposure"},
+            {"kind": "exposure", "id": "exposure"},
+            7,
+        ],
+    )
+    with pytest.raises(RemedyError) as caught:
+        read_remedy(text, where="night.json")
+    told = str(caught.value)
+    assert told.startswith("night.json: ")
+    for words in (
+        "'iso' is 'fast': expected a whole number", "'scaling' is 'loose': expected one of measured, fixed",
+        "unknown field 'colour'", "steps[0]: unknown kind 'nose' (did you mean 'noise'?)", "'mix' is 2: expected a number from 0 to 1",
+        "'blend' is 'multiply'", "unknown parameter 'luminanse' (did you mean 'luminance'?)", "'colour' is 400: expected a number from 0 to 100",
+        "'feather' is -1", "unknown kind 'elipse' (did you mean 'ellipse'?)", "'cx' is 'left': expected a number from -1 to 2",
+        "'op' is 'xor'", "the id 'exposure' stands twice", "steps[6]: expected an object",
+    ):  # fmt: skip
+        assert words in told
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["", "{", "[]", "3", '{"format": "other"}', json.dumps({**HEAD, "version": 2}), remedy(steps=3), remedy(made_on=[]),
+     remedy(scaling="fixed"), remedy(steps=[{"kind": ["noise"]}]), remedy(steps=[{"kind": "noise", "blend": {}}]),
+     remedy(steps=[{"kind": "noise", "params": 4}]), remedy(steps=[{"kind": "noise", "where": 4}])],
+)  # fmt: skip
+def test_what_is_no_remedy_is_refused_by_name(text):
+    with pytest.raises(RemedyError, match=r"^here: "):
+        read_remedy(text, where="here")
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.recursive(st.none() | st.booleans() | st.floats() | st.text(max_size=5), lambda c: st.lists(c, max_size=3) | st.dictionaries(st.sampled_from(["kind", "params", "where", "mix", "parts", "id", "on", "luminance"]), c, max_size=4), max_leaves=12))  # fmt: skip
+def test_any_json_is_read_or_refused_never_worse(value):
+    try:
+        read = read_remedy(json.dumps({**HEAD, "steps": [value, {"kind": "noise", "params": value}]}), where="here")
+    except RemedyError:
+        return
+    assert read_remedy(write_remedy(read), where="again") == read
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(st.sampled_from(["add", "switch", "remove", "undo", "redo"]), max_size=30))
+def test_undo_goes_back_to_the_start_and_redo_to_the_end(actions):
+    history = History.start(Document())
+    for number, action in enumerate(actions):
+        route = history.document.route
+        if action == "add":
+            history = history.record(Document(route.inserted(new_step("noise", f"n{number}"), len(route))), "Add")
+        elif action == "remove" and len(route):
+            history = history.record(Document(route.without(route.steps[0].id)), "Remove")
+        elif action in ("undo", "redo"):
+            history = getattr(history, action)()
+    end, start = history, history
+    for _ in range(len(history.entries)):
+        start, end = start.undo(), end.redo()
+    assert start.document == Document() and start.undo_label == "" and end.redo_label == ""
+    assert end.document == history.entries[-1].document
+    assert start.document.route == Route()
+    for _ in range(len(history.entries)):
+        start = start.redo()
+    assert start == end
+
+
+def test_nothing_outside_the_window_needs_qt():
+    code = """
+import importlib, pkgutil, sys
+sys.modules["PyQt6"] = None
+import dustpan
+for info in pkgutil.walk_packages(dustpan.__path__, "dustpan."):
+    if not info.name.startswith("dustpan.ui"):
+        importlib.import_module(info.name)
+        print(info.name)
+"""
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert "dustpan.core.engine" in done.stdout and "dustpan.__main__" in done.stdout
