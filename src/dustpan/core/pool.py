@@ -44,9 +44,13 @@ class Token:
 
 
 class Pool:
-    """Threads that run jobs by priority, then in the order they came."""
+    """Threads that run jobs by priority, then in the order they came.
 
-    def __init__(self, threads: int | None = None):
+    yielding : workers give way to the thread that draws the window.
+    """
+
+    def __init__(self, threads: int | None = None, *, yielding: bool = False):
+        self._yielding = yielding
         self.size = threads or os.cpu_count() or 1
         self._jobs: list = []
         self._count = itertools.count()
@@ -84,6 +88,8 @@ class Pool:
             return heapq.heappop(self._jobs) if self._open else None
 
     def _work(self) -> None:
+        if self._yielding and hasattr(os, "setpriority"):
+            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 5)
         while job := self._next():
             _, _, run, token, future = job
             try:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import struct
+import warnings
 from pathlib import Path
 
 from PIL import Image
@@ -23,8 +24,9 @@ def load(block: bytes) -> Image.Exif:
     """Parse a block; a broken one gives an empty result, since a picture is worth more than its notes."""
     exif = Image.Exif()
     try:
-        exif.load(b"Exif\x00\x00" + block if block else b"")
-        exif.get_ifd(EXIF_IFD)
+        with warnings.catch_warnings(action="ignore"):
+            exif.load(b"Exif\x00\x00" + block if block else b"")
+            exif.get_ifd(EXIF_IFD)
     except (ValueError, SyntaxError, OSError, struct.error, KeyError, TypeError):
         return Image.Exif()
     return exif
@@ -77,7 +79,7 @@ def from_tiff(path: Path) -> bytes:
     """Return the descriptive tags and the EXIF directory of a TIFF file as one block, or nothing."""
     found = Image.Exif()
     try:
-        with open(path, "rb") as file:
+        with open(path, "rb") as file, warnings.catch_warnings(action="ignore"):
             held = Image.Exif()
             held.load_from_fp(file)
             for tag in DESCRIPTIVE:

@@ -60,7 +60,7 @@ class Controls(QWidget):
         head.addWidget(self._auto)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(16, 10, 8, 8)
-        whole.setSpacing(6)
+        whole.setSpacing(3)
         whole.addLayout(head)
         whole.addWidget(self._help)
         whole.addWidget(self._scroll, 1)
@@ -117,8 +117,6 @@ class Controls(QWidget):
                 field.entry.setFixedWidth(38)
                 trio.addWidget(field)
                 continue
-            if described.length:
-                column.addWidget(QLabel(described.label))
             column.addWidget(field)
 
     def _make_field(self, key: str, described: Param) -> QWidget:

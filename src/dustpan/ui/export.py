@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -47,6 +48,8 @@ class ExportDialog(QDialog):
         self.note = QLabel(objectName="faint", wordWrap=True)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
         self.go = self.buttons.addButton("Export", QDialogButtonBox.ButtonRole.AcceptRole)
+        for button in self.buttons.buttons():
+            button.setIcon(QIcon())
         self.buttons.accepted.connect(self.accept)
         self.buttons.rejected.connect(self.reject)
         self._lay_out()

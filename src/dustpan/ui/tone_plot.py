@@ -33,7 +33,7 @@ class TonePlot(QWidget):
         self.chosen = 0
         self._dragging = False
         self._top = 1.0
-        self.setFixedHeight(84)
+        self.setFixedHeight(80)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setToolTip(f"{described.help}\nDrag a handle, or choose one with the arrow keys; double-click resets it.")
         self.setAccessibleName(described.label)
@@ -43,7 +43,7 @@ class TonePlot(QWidget):
         self.found, self.strength, self.factors = np.asarray(found) * DISPLAY, strength, tuple(factors)
         if not self._dragging:
             reach = np.interp(HANDLES, TONES, self.found) * np.maximum(np.asarray(factors) * strength, 1.0)
-            self._top = max(float(self.found.max()), float(reach.max()), 1.0) * 1.15
+            self._top = max(float(self.found.max()), float(reach.max()), 1.0) * 1.3
         self.update()
 
     def _point(self, tone: float, level: float) -> QPointF:
@@ -74,11 +74,12 @@ class TonePlot(QWidget):
         self._paint_handles(painter)
         painter.setPen(theme.colour("faint"))
         painter.setFont(theme.font(7.5))
-        inner = QRectF(self.rect()).adjusted(10, 3, -10, -2)
+        inner = QRectF(self.rect()).adjusted(10, 4, -10, -2)
+        painter.drawText(inner, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, self.described.label)
         painter.drawText(
             inner,
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop,
-            f"found, up to {self.found.max():.1f} levels",
+            f"found: up to {self.found.max():.1f}",
         )
 
     def _paint_handles(self, painter: QPainter) -> None:

@@ -47,7 +47,7 @@ class Window(QMainWindow):
         self.setWindowTitle("Dustpan")
         self.resize(1280, 800)
         self.setMinimumSize(900, 600)
-        self.jobs = Jobs(pool or Pool(), self)
+        self.jobs = Jobs(pool or Pool(yielding=True), self)
         self.session = Session(self.jobs, self)
         self.tiles = Tiles(self.session, self)
         self.canvas = Canvas(self.tiles)

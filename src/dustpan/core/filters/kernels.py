@@ -7,14 +7,9 @@ patches. Arrays come in through `dct.py`, always C-contiguous float32, so each k
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
-from numba import config, njit
 
-from dustpan.core.filters.warm import cache_folder
-
-config.CACHE_DIR = str(cache_folder())
+from dustpan.core.filters.compiled import kernel
 
 SEGMENT = 64  # patches worked together: 64 coefficients of them fit the first-level cache
 STRIDE = 1024  # longest half row of a tile, in samples
@@ -23,10 +18,8 @@ _C = [float(np.cos(np.pi * k / 16) / 2) for k in range(8)]
 C1, C2, C3, C4, C5, C6, C7 = _C[1:]
 ROOT = float(1 / np.sqrt(8))
 
-_options: dict[str, Any] = {"nogil": True, "cache": True, "fastmath": {"contract"}, "error_model": "numpy"}
 
-
-@njit(**_options)
+@kernel
 def _forward(a0, a1, a2, a3, a4, a5, a6, a7):
     """Orthonormal 8-point DCT-II."""
     s0, s1, s2, s3 = a0 + a7, a1 + a6, a2 + a5, a3 + a4
@@ -43,7 +36,7 @@ def _forward(a0, a1, a2, a3, a4, a5, a6, a7):
     return c0, c1, c2, c3, c4, c5, c6, c7
 
 
-@njit(**_options)
+@kernel
 def _inverse(c0, c1, c2, c3, c4, c5, c6, c7):
     """Inverse of `_forward`."""
     p0, p1 = np.float32(ROOT) * (c0 + c4), np.float32(ROOT) * (c0 - c4)
@@ -57,7 +50,7 @@ def _inverse(c0, c1, c2, c3, c4, c5, c6, c7):
     return s0 + d0, s1 + d1, s2 + d2, s3 + d3, s3 - d3, s2 - d2, s1 - d1, s0 - d0
 
 
-@njit(**_options)
+@kernel
 def _columns(plane, top, half, rows):
     """Transform eight rows of one phase down their columns into `rows` (8 x STRIDE)."""
     b0, b1, b2, b3 = plane[top], plane[top + 1], plane[top + 2], plane[top + 3]
@@ -74,7 +67,7 @@ def _columns(plane, top, half, rows):
         rows[7 * STRIDE + x] = c7
 
 
-@njit(**_options)
+@kernel
 def _patches(even, odd, start, count, coefficients):
     """Transform along rows for `count` patches from `start`, into 64 rows of SEGMENT coefficients."""
     for k in range(8):
@@ -95,7 +88,7 @@ def _patches(even, odd, start, count, coefficients):
             c[7 * SEGMENT + t] = c7
 
 
-@njit(**_options)
+@kernel
 def _keep_strong(c, level, spectrum, threshold, count, weight):
     """Zero the coefficients under the threshold; leave in `weight` the inverse of the noise kept."""
     for t in range(count):
@@ -113,7 +106,7 @@ def _keep_strong(c, level, spectrum, threshold, count, weight):
         weight[t] = np.float32(1.0) / (weight[t] * level[t] * level[t] + np.float32(1e-9))
 
 
-@njit(**_options)
+@kernel
 def _shrink(c, p, level, spectrum, least, count, weight):
     """Scale each coefficient by the pilot's share of signal, never under `least`."""
     for t in range(count):
@@ -133,7 +126,7 @@ def _shrink(c, p, level, spectrum, least, count, weight):
         weight[t] = np.float32(1.0) / (weight[t] * level[t] * level[t] + np.float32(1e-9))
 
 
-@njit(**_options)
+@kernel
 def _gather(c, weight, start, count, even, odd, even_weight, odd_weight, scratch):
     """Transform back along rows and add, weighted, to the half-transformed sums."""
     for k in range(8):
@@ -167,7 +160,7 @@ def _gather(c, weight, start, count, even, odd, even_weight, odd_weight, scratch
             o[t] += weight[t]
 
 
-@njit(**_options)
+@kernel
 def _spread(rows, top, half, plane):
     """Transform the sums back down their columns and add them to eight rows of one phase."""
     b0, b1, b2, b3 = plane[top], plane[top + 1], plane[top + 2], plane[top + 3]
@@ -187,7 +180,7 @@ def _spread(rows, top, half, plane):
         b7[x] += a7
 
 
-@njit(**_options)
+@kernel
 def clean_rows(noisy, pilot, level, spectrum, threshold, least, first, last, sums, weights):
     """Work the patch rows `first` to `last` of one plane; hard threshold when `threshold` > 0, else Wiener.
 

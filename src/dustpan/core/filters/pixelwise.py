@@ -6,17 +6,13 @@ Serial and without the interpreter lock, like all kernels; arrays come in C-cont
 from __future__ import annotations
 
 import numpy as np
-from numba import config, njit
 
-from dustpan.core.filters.warm import cache_folder
+from dustpan.core.filters.compiled import kernel
 
-config.CACHE_DIR = str(cache_folder())
-
-_options = {"nogil": True, "cache": True, "fastmath": {"contract"}, "error_model": "numpy"}
 _A, _B, _C = np.float32(3**-0.5), np.float32(2**-0.5), np.float32(6**-0.5)
 
 
-@njit(**_options)
+@kernel
 def split_opponent(rgb, planes):
     """Fill 3 x H x W opponent planes from H x W x 3."""
     height, width = rgb.shape[:2]
@@ -28,7 +24,7 @@ def split_opponent(rgb, planes):
             planes[2, y, x] = (r + b - g - g) * _C
 
 
-@njit(**_options)
+@kernel
 def join_opponent(planes, rgb):
     """Fill H x W x 3 from 3 x H x W opponent planes."""
     height, width = rgb.shape[:2]
@@ -40,13 +36,13 @@ def join_opponent(planes, rgb):
             rgb[y, x, 2] = grey - first + half
 
 
-@njit(**_options)
+@kernel
 def _smooth(value, low, high):
     part = min(max((value - low) / (high - low), np.float32(0)), np.float32(1))
     return part * part * (np.float32(3) - np.float32(2) * part)
 
 
-@njit(**_options)
+@kernel
 def structure_share(tensor, sigma, soft, out):
     """Scale `soft` by how directed (0.38 to 0.72) and how strong beside the noise (0.9 to 1.8) each place is.
 
