@@ -16,6 +16,7 @@ from dustpan.core.errors import PictureError, SaveError
 from dustpan.core.picture import Metadata, Source
 from dustpan.files import exif, read_picture
 from dustpan.files.save import FORMATS, format_for, render_native, save_picture
+from dustpan.simulate.camera import Settings
 from dustpan.simulate.scenes import camera_notes
 
 PROFILE = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
@@ -25,7 +26,7 @@ IPTC = b"\x1c\x02\x78\x00\x05tower"
 
 @pytest.fixture(scope="module")
 def notes() -> Metadata:
-    plain = camera_notes(6400)
+    plain = camera_notes(Settings(iso=6400))
     return Metadata(plain.exif, XMP, IPTC, PROFILE, (300.0, 300.0), plain.camera, plain.iso, plain.exposure)
 
 

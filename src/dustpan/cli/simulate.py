@@ -19,9 +19,23 @@ from dustpan.simulate.scenes import DEFAULT_ISO, SCENES, clean_picture, noisy_pi
 @click.option("--iso", default=DEFAULT_ISO, show_default=True, type=click.IntRange(100, 102400))
 @click.option("--seed", default=1, show_default=True, type=click.IntRange(0), help="The same seed, the same noise.")
 @click.option("--size", type=Size(), help="Reduce to this size first.")
+@click.option(
+    "--seconds",
+    default=1 / 30,
+    show_default="1/30",
+    type=click.FloatRange(1e-4, 900),
+    help="Exposure; more hot pixels show.",
+)
+@click.option(
+    "--temperature", default=22.0, show_default=True, type=click.FloatRange(-40, 80), help="Of the sensor, Celsius."
+)
+@click.option("--demosaic", default="fine", show_default=True, type=click.Choice(["fine", "fast"]))
+@click.option(
+    "--sharpening", default=0.0, show_default=True, type=click.FloatRange(0, 1), help="As the camera sharpens."
+)
 @click.option("--truth", is_flag=True, help="Write the clean picture instead.")
 @click.option("--overwrite", is_flag=True, help="Replace a file of that name.")
-def simulate(scene, out, iso, seed, size, truth, overwrite):
+def simulate(scene, out, iso, seed, size, truth, overwrite, **how):
     """Photograph a demo scene with the made-up camera. Example: dustpan simulate bench --out bench.png --iso 6400"""
     if out.is_dir():
         out = out / (f"{scene}-clean.png" if truth else f"{scene}-iso{iso}.png")
@@ -29,9 +43,8 @@ def simulate(scene, out, iso, seed, size, truth, overwrite):
     if truth:
         source = clean_picture(scene, size=size, dtype=np.uint16)
     else:
-        source = noisy_picture(
-            scene, iso=iso, seed=seed, size=size, dtype=np.uint16 if fmt.dtype != np.uint8 else np.uint8
-        )
+        depth = np.uint16 if fmt.dtype != np.uint8 else np.uint8
+        source = noisy_picture(scene, iso=iso, seed=seed, size=size, dtype=depth, **how)
     engine = Engine(source)
     pixels = render_native(engine, Plan(engine.base, ()), fmt)
     save_picture(out, pixels, source.metadata, fmt, overwrite=overwrite)

@@ -86,10 +86,11 @@ class Base:
     def noise(self) -> NoiseModel:
         """The noise measured on this picture."""
         if self._noise is None:
-            self._noise = estimate_noise(self._crops())
+            self._noise = estimate_noise(self.crops())
         return self._noise
 
-    def _crops(self) -> list[np.ndarray]:
+    def crops(self) -> list[np.ndarray]:
+        """Return crops at full size, spread evenly; the whole picture when it is small."""
         width, height = self.size
         if width * height <= _LOOKED_AT:
             return [self.read((0, 0, width, height))]

@@ -148,7 +148,9 @@ class Engine:
         def look() -> np.ndarray:
             return self.render(small, (0, 0, *small.size), check=check)
 
-        return Survey(plan.base.size, plan.noise_after(), plan.base.noise, level, look, self.source.metadata)
+        return Survey(
+            plan.base.size, plan.noise_after(), plan.base.noise, level, look, self.source.metadata, plan.base.crops
+        )
 
     def _extend(self, plan: Plan, step: Step, frozen: Plan | None, check: Check) -> Plan:
         kind = kinds()[step.kind]

@@ -21,6 +21,7 @@ class Survey:
     level : the overview is the picture reduced by 2 ** level.
     look : renders the overview (at most about 1 MP, h x w x 3 working pixels) when it is first asked for.
     metadata : what the file says.
+    sample : reads crops of Base at full size (at most about 1.25 MP together) when they are first asked for.
     """
 
     size: tuple[int, int]
@@ -29,8 +30,14 @@ class Survey:
     level: int
     look: Callable[[], np.ndarray]
     metadata: Metadata
+    sample: Callable[[], list[np.ndarray]]
 
     @cached_property
     def overview(self) -> np.ndarray:
         """The step's input reduced to at most about 1 MP."""
         return self.look()
+
+    @cached_property
+    def crops(self) -> list[np.ndarray]:
+        """Crops of Base at full size, spread evenly over the picture."""
+        return self.sample()

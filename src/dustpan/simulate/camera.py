@@ -6,6 +6,8 @@ blue is read out, interpolated, balanced, brought to display colours and given t
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from scipy import ndimage
 
@@ -15,6 +17,9 @@ from dustpan.core.filters.tone import roll_off
 MODEL = ("Quillmark", "Q3")
 FULL_WELL = 52_000.0  # electrons at white, ISO 100
 READ_NOISE = 2.6  # electrons
+ROW_NOISE = 0.35  # electrons, the same along a row
+HOT_SHARE = 1.6e-4  # of the pixels
+SERIAL = 417  # of the camera: its hot pixels are its own
 RESPONSE = 0.006  # relative deviation of pixels' response
 WHITE_BALANCE = np.array([1.35, 1.0, 2.1], np.float32)  # under lamp light blue is faint and so its noise is lifted
 KNEE = 0.55
@@ -22,15 +27,32 @@ KNEE = 0.55
 TO_DISPLAY = np.array([[1.52, -0.40, -0.12], [-0.18, 1.43, -0.25], [0.02, -0.42, 1.40]], np.float32)
 
 
-def take_photograph(truth: np.ndarray, *, iso: int, seed: int) -> np.ndarray:
+@dataclass(frozen=True)
+class Settings:
+    """How a photograph is taken and processed in the camera.
+
+    iso : 100 to 102400. seconds : exposure. temperature : of the sensor, degrees Celsius.
+    demosaic : "fine" or "fast". sharpening : 0 to 1, as the camera itself sharpens.
+    """
+
+    iso: int = 12800
+    seconds: float = 1 / 30
+    temperature: float = 22.0
+    demosaic: str = "fine"
+    sharpening: float = 0.0
+
+
+def take_photograph(truth: np.ndarray, settings: Settings, *, seed: int) -> np.ndarray:
     """Return the camera's picture of a scene as working pixels.
 
-    truth : H x W x 3 linear light, 1 is where the sensor clips; iso 100 to 102400; the same seed, the same noise.
+    truth : H x W x 3 linear light, 1 is where the sensor clips; the same seed, the same noise.
     """
-    rng = np.random.default_rng([seed, iso])
+    rng = np.random.default_rng([seed, settings.iso])
     sensor = np.clip(truth @ np.linalg.inv(TO_DISPLAY).T, 0, None) / WHITE_BALANCE
-    mosaic = expose_mosaic(sensor, iso=iso, rng=rng)
-    return develop(demosaic(mosaic))
+    mosaic = expose_mosaic(sensor, settings, rng=rng)
+    interpolate = {"fine": demosaic_fine, "fast": demosaic_fast}[settings.demosaic]
+    picture = develop(interpolate(mosaic))
+    return sharpen_in_camera(picture, settings.sharpening) if settings.sharpening else picture
 
 
 def develop(camera: np.ndarray) -> np.ndarray:
@@ -44,19 +66,44 @@ def tone_curve(light: np.ndarray) -> np.ndarray:
     return np.clip(encode_curve(roll_off(light.astype(np.float32), knee=KNEE)), 0, 1)
 
 
-def expose_mosaic(sensor: np.ndarray, *, iso: int, rng: np.random.Generator) -> np.ndarray:
+def expose_mosaic(sensor: np.ndarray, settings: Settings, *, rng: np.random.Generator) -> np.ndarray:
     """Return the mosaic (H x W, red at the corner, 0 to 1) read from sensor colours."""
     plane = np.empty(sensor.shape[:2], np.float32)
     for row, column, channel in _SITES:
         plane[row::2, column::2] = sensor[row::2, column::2, channel]
-    white = FULL_WELL * 100.0 / iso
+    white = FULL_WELL * 100.0 / settings.iso
     response = 1 + RESPONSE * rng.standard_normal(plane.shape, np.float32)
-    electrons = rng.poisson(np.minimum(plane, 1.2) * response.clip(0.5) * white).astype(np.float32)
+    expected = np.minimum(plane, 1.2) * response.clip(0.5) * white
+    rows, columns, dark = hot_pixels(plane.shape, settings)
+    expected[rows, columns] += dark
+    electrons = rng.poisson(expected).astype(np.float32)
     electrons += READ_NOISE * rng.standard_normal(plane.shape, np.float32)
+    electrons += ROW_NOISE * rng.standard_normal((plane.shape[0], 1), np.float32)
     return np.minimum(electrons / white, 1.0).astype(np.float32)
 
 
+def hot_pixels(shape: tuple[int, int], settings: Settings) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Return rows, columns and dark electrons of the sensor's hot pixels for an exposure.
+
+    They are the sensor's own: the same places in every photograph of that size. Their current doubles every
+    six degrees and gathers over the exposure.
+    """
+    rng = np.random.default_rng([SERIAL, *shape])
+    count = round(HOT_SHARE * shape[0] * shape[1])
+    places = rng.choice(shape[0] * shape[1], count, replace=False)
+    rate = 10 ** rng.normal(3.7, 0.55, count) * 2 ** ((settings.temperature - 22.0) / 6.0)
+    return places // shape[1], places % shape[1], rate * settings.seconds
+
+
+def sharpen_in_camera(picture: np.ndarray, amount: float) -> np.ndarray:
+    """Sharpen luminance as cameras do: a plain unsharp mask of a small radius."""
+    tone = picture.mean(axis=2)
+    detail = tone - ndimage.gaussian_filter(tone, 0.9)
+    return np.clip(picture + (1.2 * amount * detail)[..., None], 0, 1).astype(np.float32)
+
+
 _SITES = ((0, 0, 0), (0, 1, 1), (1, 0, 1), (1, 1, 2))  # row, column, channel
+_BILINEAR = np.array([[1, 2, 1], [2, 4, 2], [1, 2, 1]], np.float32)
 _GREEN = (
     np.array([[0, 0, -1, 0, 0], [0, 0, 2, 0, 0], [-1, 2, 4, 2, -1], [0, 0, 2, 0, 0], [0, 0, -1, 0, 0]], np.float32) / 8
 )
@@ -74,7 +121,7 @@ _CROSS = (
 )
 
 
-def demosaic(mosaic: np.ndarray) -> np.ndarray:
+def demosaic_fine(mosaic: np.ndarray) -> np.ndarray:
     """Interpolate a mosaic to H x W x 3 by gradient-corrected linear filters.
 
     References
@@ -90,6 +137,19 @@ def demosaic(mosaic: np.ndarray) -> np.ndarray:
         colour[row::2, 1 - column :: 2, channel] = along[row::2, 1 - column :: 2]
         colour[1 - row :: 2, column::2, channel] = down[1 - row :: 2, column::2]
         colour[1 - row :: 2, 1 - column :: 2, channel] = cross[1 - row :: 2, 1 - column :: 2]
+    return colour
+
+
+def demosaic_fast(mosaic: np.ndarray) -> np.ndarray:
+    """Interpolate a mosaic to H x W x 3 bilinearly."""
+    colour = np.empty((*mosaic.shape, 3), np.float32)
+    for channel in range(3):
+        known = np.zeros_like(mosaic)
+        for row, column, own in _SITES:
+            if own == channel:
+                known[row::2, column::2] = 1
+        sums, counts = (ndimage.correlate(plane, _BILINEAR, mode="mirror") for plane in (mosaic * known, known))
+        colour[..., channel] = sums / counts
     return colour
 
 

@@ -12,7 +12,7 @@ from PIL import Image
 from dustpan.core.errors import PictureError
 from dustpan.core.picture import Metadata, Source, from_working
 from dustpan.files import exif, read_picture
-from dustpan.simulate.camera import MODEL, light_of, take_photograph, tone_curve
+from dustpan.simulate.camera import MODEL, Settings, light_of, take_photograph, tone_curve
 
 SCENES = {"bench": "a clockmaker's bench by one lamp, at night"}
 DEFAULT_ISO = 12800
@@ -42,17 +42,18 @@ def clean_picture(scene: str, *, size: tuple[int, int] | None = None, dtype=np.u
     return Source(from_working(working, dtype=dtype), name=f"{scene}, clean")
 
 
-def noisy_picture(scene: str, *, iso: int = DEFAULT_ISO, seed: int = 1, size=None, dtype=np.uint8) -> Source:
-    """Return a scene photographed at an ISO; the same seed gives the same picture."""
-    working = take_photograph(load_truth(scene, size=size), iso=iso, seed=seed)
-    return Source(from_working(working, dtype=dtype), name=scene, metadata=camera_notes(iso))
+def noisy_picture(scene: str, *, iso: int = DEFAULT_ISO, seed: int = 1, size=None, dtype=np.uint8, **how) -> Source:
+    """Return a scene photographed at an ISO; the same seed gives the same picture. `how` : other `Settings`."""
+    settings = Settings(iso=iso, **how)
+    working = take_photograph(load_truth(scene, size=size), settings, seed=seed)
+    return Source(from_working(working, dtype=dtype), name=scene, metadata=camera_notes(settings))
 
 
-def camera_notes(iso: int) -> Metadata:
+def camera_notes(settings: Settings) -> Metadata:
     """Return the metadata that the made-up camera writes."""
     notes = Image.Exif()
     notes[271], notes[272] = MODEL
     inner = notes.get_ifd(exif.EXIF_IFD)
-    inner[34855], inner[33434], inner[33437] = iso, 1 / 30, 2.8
+    inner[34855], inner[33434], inner[33437] = settings.iso, settings.seconds, 2.8
     block = exif.strip_prefix(notes.tobytes())
     return Metadata(exif=block, resolution=(300.0, 300.0), **exif.facts(block))

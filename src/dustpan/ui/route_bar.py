@@ -157,7 +157,7 @@ class RouteBar(QWidget):
 
     def _figure(self, step: Step) -> str:
         stage = self.session.plan.stage(step.id) if self.session.plan else None
-        return kind_of(step.kind).tell(stage.params) if stage else ""
+        return kind_of(step.kind).tell(stage.params, stage.analysis) if stage else ""
 
     def _build(self, route) -> None:
         for button in (self.add_button, self.propose_button):

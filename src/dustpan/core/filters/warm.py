@@ -40,9 +40,13 @@ def warm() -> None:
     from dustpan.core.filters.colour import from_opponent, to_opponent
     from dustpan.core.filters.dct import clean_plane
     from dustpan.core.filters.detail import structured_part
+    from dustpan.core.filters.specks import find_specks, mend_specks
 
     picture = from_opponent(to_opponent(np.zeros((32, 32, 3), np.float32)))
     structured_part(picture, sigma=np.ones((32, 32), np.float32))
+    marks = find_specks(picture, sigma=picture, sensitivity=6.0, polarity=1, coloured=True, spare_stars=True)
+    marks[9, 9] = True
+    mend_specks(picture, marks, sigma=picture, size=3)
     plane, level = np.zeros((32, 32), np.float32), np.ones((16, 16), np.float32)
     clean_plane(plane, level=level, spectrum=np.ones((8, 8), np.float32))
     if cache_folder().is_dir():

@@ -101,7 +101,7 @@ class StepKind:
         """Return the settings proposed for a picture, or None when it does not need the step."""
         return None
 
-    def tell(self, params: Params) -> str:
+    def tell(self, params: Params, analysis: Any) -> str:
         """Return the card's figure: a few words on what the step does with these settings."""
         return ""
 

@@ -108,7 +108,7 @@ class Exposure(StepKind):
         stops = min(float(np.log2(light[1] / light[0])), 4.0)
         return ExposureParams(ev=round(stops * 20) / 20)
 
-    def tell(self, params):
+    def tell(self, params, analysis):
         """Return the stops, or the first thing that is set."""
         if params.ev:
             return f"{params.ev:+.2g} stops"

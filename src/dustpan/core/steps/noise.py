@@ -143,7 +143,7 @@ class Noise(StepKind):
         noise = mean_deviations(survey.noise)
         return NoiseParams() if max(noise) >= _WORTH_CLEANING else None
 
-    def tell(self, params):
+    def tell(self, params, analysis):
         """Return the part of the luminance noise that goes."""
         return f"{params.luminance:.0f} % taken away"
 

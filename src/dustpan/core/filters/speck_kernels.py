@@ -1,0 +1,131 @@
+"""Compiled loops that find and fill specks."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from dustpan.core.filters.compiled import kernel
+
+_RING = 3
+_SKIRT = np.float32(0.3)  # least share of a point of light that its four neighbours hold
+_EVIDENCE = np.float32(0.65)  # of the sensitivity: enough in a second channel to judge its shape by
+_SECOND = np.float32(0.3)  # most that a speck of one colour shows in its second strongest channel
+
+
+@kernel
+def _ring_median(tile, y, x, channel, values):
+    """Median and median absolute deviation over the square ring at 3 px (24 pixels)."""
+    n = 0
+    for k in range(-_RING, _RING):
+        values[n] = tile[y - _RING, x + k, channel]
+        values[n + 1] = tile[y + k, x + _RING, channel]
+        values[n + 2] = tile[y + _RING, x - k, channel]
+        values[n + 3] = tile[y - k, x - _RING, channel]
+        n += 4
+    values.sort()
+    middle = np.float32(0.5) * (values[11] + values[12])
+    for i in range(24):
+        values[i] = abs(values[i] - middle)
+    values.sort()
+    return middle, np.float32(0.5) * (values[11] + values[12])
+
+
+@kernel
+def mark_specks(tile, sigma, sensitivity, polarity, coloured, spare_stars, marks):
+    """Mark middles of specks; see `specks.find_specks`."""
+    height, width = marks.shape
+    values = np.empty(24, np.float32)
+    for y in range(_RING, height - _RING):
+        for x in range(_RING, width - _RING):
+            sign = _standing_out(tile, sigma, y, x, sensitivity, polarity)
+            if sign != 0:
+                marks[y, x] = _is_speck(tile, sigma, y, x, sign, sensitivity, coloured, spare_stars, values)
+
+
+@kernel
+def _is_speck(tile, sigma, y, x, sign, sensitivity, coloured, spare_stars, values):
+    """Whether a pixel that stands out does so as no point of light could."""
+    strong, sharp = False, False
+    first, second = np.float32(0), np.float32(0)
+    for c in range(tile.shape[2]):
+        middle, spread = _ring_median(tile, y, x, c, values)
+        excess = sign * (tile[y, x, c] - middle)
+        around = tile[y - 1, x, c] + tile[y + 1, x, c] + tile[y, x - 1, c] + tile[y, x + 1, c]
+        skirt = sign * (np.float32(0.25) * around - middle)
+        unit = max(sigma[y, x, c], np.float32(1.4826) * spread)
+        strong = strong or excess > sensitivity * unit
+        sharp = sharp or (excess > _EVIDENCE * sensitivity * unit and skirt < _SKIRT * excess)
+        if c < 3:
+            second = max(second, min(first, excess))
+            first = max(first, excess)
+    single = coloured and second < _SECOND * first
+    return strong and (sharp or single or not spare_stars)
+
+
+@kernel
+def _standing_out(tile, sigma, y, x, sensitivity, polarity):
+    """Return 1 or -1 when some channel is the peak of its place and clear of most of four pixels of the ring."""
+    for c in range(tile.shape[2]):
+        value, room = tile[y, x, c], np.float32(0.8) * sensitivity * sigma[y, x, c]
+        above, below = 0, 0
+        for k in range(4):
+            v, u = ((-_RING, 0), (_RING, 0), (0, -_RING), (0, _RING))[k]
+            above += value > tile[y + v, x + u, c] + room
+            below += value < tile[y + v, x + u, c] - room
+        high = max(max(tile[y - 1, x, c], tile[y + 1, x, c]), max(tile[y, x - 1, c], tile[y, x + 1, c]))
+        low = min(min(tile[y - 1, x, c], tile[y + 1, x, c]), min(tile[y, x - 1, c], tile[y, x + 1, c]))
+        if polarity & 1 and above >= 3 and value >= high:
+            return 1
+        if polarity & 2 and below >= 3 and value <= low:
+            return -1
+    return 0
+
+
+@kernel
+def mark_touched(tile, sigma, places, touched):
+    """Mark those of `places` (N x 2, row and column) that differ from their surroundings by more than the noise."""
+    height, width = touched.shape
+    values = np.empty(24, np.float32)
+    for n in range(places.shape[0]):
+        y, x = places[n, 0], places[n, 1]
+        if y < _RING or x < _RING or y >= height - _RING or x >= width - _RING:
+            continue
+        for c in range(3):
+            middle, spread = _ring_median(tile, y, x, c, values)
+            if abs(tile[y, x, c] - middle) > np.float32(2.5) * max(sigma[y, x, c], spread):
+                touched[y, x] = True
+                break
+
+
+@kernel
+def fill_touched(tile, touched, places, reach, mended):
+    """Fill `places` from sound pixels on both sides, along the direction of least change."""
+    for n in range(places.shape[0]):
+        y, x = places[n, 0], places[n, 1]
+        best = np.float32(1e9)
+        for direction in range(4):
+            dy, dx = ((0, 1), (1, 0), (1, 1), (1, -1))[direction]
+            ay, ax = _sound(touched, y, x, dy, dx, reach)
+            by, bx = _sound(touched, y, x, -dy, -dx, reach)
+            if ay < 0 or by < 0:
+                continue
+            change = np.float32(0)
+            for c in range(3):
+                change += abs(tile[ay, ax, c] - tile[by, bx, c])
+            if change < best:
+                best = change
+                for c in range(3):
+                    mended[y, x, c] = np.float32(0.5) * (tile[ay, ax, c] + tile[by, bx, c])
+
+
+@kernel
+def _sound(touched, y, x, dy, dx, reach):
+    """Return the first sound pixel in a direction, or -1, -1."""
+    height, width = touched.shape
+    for step in range(1, reach + 1):
+        v, u = y + step * dy, x + step * dx
+        if v < 0 or u < 0 or v >= height or u >= width:
+            break
+        if not touched[v, u]:
+            return v, u
+    return -1, -1

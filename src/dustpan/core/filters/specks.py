@@ -1,0 +1,72 @@
+"""Find and mend pixels that stand out from their neighbourhood as no lens could draw them."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from dustpan.core.filters.speck_kernels import fill_touched, mark_specks, mark_touched
+
+RING = 3  # px from a speck's middle to the ring it is compared with
+REACH = 6  # px searched outward for sound pixels to fill from
+SUPPORT = 24  # px: 3 of the ring, up to 8 of the cluster, 6 searched, 3 of the ring there
+
+BRIGHT, DARK = 1, 2
+
+
+def find_specks(
+    tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, polarity: int, coloured: bool, spare_stars: bool
+) -> np.ndarray:
+    """Mark the middles of hot (or dead) pixels.
+
+    Parameters
+    ----------
+    tile : H x W x 3 float32 working pixels.
+    sigma : H x W x 3 float32, deviation of the noise in each channel.
+    sensitivity : deviations by which a pixel must stand out from its ring; smaller finds more.
+    polarity : BRIGHT, DARK or both (their sum).
+    coloured : also judge by the differences between channels, where texture shows little and a hot pixel of a
+        mosaic much, and take specks of one colour alone.
+    spare_stars : keep what spreads into its neighbours as light through a lens does.
+
+    Returns
+    -------
+    H x W bool. A rim of 3 px is left unmarked.
+
+    Notes
+    -----
+    A pixel stands out when it differs from the median of the ring at 3 px by more than `sensitivity` times the
+    noise *and* the ring's own contrast. A point of light is spread by the lens before it meets the sensor, so its
+    four neighbours hold at least a third of it in every channel; a hot pixel has no such skirt in at least one
+    channel, also after the mosaic is interpolated (compare van Dokkum 2001, doi 10.1086/323894).
+    """
+    marks = np.zeros(tile.shape[:2], np.bool_)
+    if coloured:
+        tile, sigma = np.concatenate([tile, tile[..., ::2] - tile[..., 1:2]], axis=2), _with_differences(sigma)
+    tile, sigma = (np.require(a, np.float32, ("C", "W")) for a in (tile, sigma))
+    mark_specks(tile, sigma, np.float32(sensitivity), polarity, coloured, spare_stars, marks)
+    return marks
+
+
+def _with_differences(sigma: np.ndarray) -> np.ndarray:
+    """Append the deviations of red less green and blue less green; a mosaic's channels are nearly independent."""
+    green = sigma[..., 1] ** 2
+    differences = [np.sqrt(sigma[..., c] ** 2 + green) for c in (0, 2)]
+    return np.concatenate([sigma, np.stack(differences, axis=2)], axis=2)
+
+
+def mend_specks(tile: np.ndarray, marks: np.ndarray, *, sigma: np.ndarray, size: int) -> np.ndarray:
+    """Fill the touched pixels around each mark from both sides along the direction that changes least.
+
+    size : side of the largest cluster, 1 to 9 px. The mark may be at its rim, so pixels up to size - 1 away are
+        filled, of those only the ones that differ from their surroundings by more than the noise.
+    """
+    if not marks.any():
+        return tile
+    mended = tile.copy()
+    tile, sigma = (np.require(a, np.float32, ("C", "W")) for a in (tile, sigma))
+    touched = marks.copy()
+    square = np.ones((2 * size - 1, 2 * size - 1), np.uint8)
+    mark_touched(tile, sigma, np.argwhere(cv2.dilate(marks.view(np.uint8), square)), touched)
+    fill_touched(tile, touched, np.argwhere(touched), REACH, mended)
+    return mended

@@ -1,0 +1,117 @@
+"""Hot and dead pixels: found by their shape and the local noise, filled from their neighbours."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from dustpan.core.filters.colour import OPPONENT, tone_of
+from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, find_specks, mend_specks
+from dustpan.core.measure.model import NoiseField
+from dustpan.core.params import Params, param
+from dustpan.core.steps.base import Context, StepKind
+
+_POLARITY = {"bright": BRIGHT, "dark": DARK, "both": BRIGHT + DARK}
+_WORTH_MENDING = 4.0  # found in a megapixel
+
+
+@dataclass(frozen=True)
+class HotPixelParams(Params):
+    """Settings of the hot-pixel step."""
+
+    sensitivity: float = param(
+        "Stands out by",
+        6.0,
+        "How far a pixel must stand out from its surroundings, in units of the noise; smaller finds more.",
+        unit="sigma",
+        low=2.0,
+        high=20.0,
+        step=0.5,
+    )
+    max_size: int = param(
+        "Largest size",
+        3,
+        "Side of the largest cluster that is mended; a single hot pixel is 3 px wide once its mosaic is interpolated.",
+        unit="px",
+        low=1,
+        high=9,
+        step=1,
+    )
+    polarity: str = param(
+        "Look for", "bright", "Pixels that are too bright, too dark, or both.", choices=tuple(_POLARITY)
+    )
+    coloured: bool = param("Specks of one colour", True, "Also take specks that stand out in one colour alone.")
+    spare_stars: bool = param("Spare stars and glints", True, "Keep points of light that spread into their neighbours as through a lens.")  # fmt: skip
+
+
+class HotPixels(StepKind):
+    """Mend single pixels and small clusters that no lens could have drawn."""
+
+    kind = "hot_pixels"
+    stage = "Mend"
+    place = 10
+    label = "Hot pixels"
+    help = "Mends pixels that shine or are dead on their own; stars, glints and printed dots are kept."
+    params_type = HotPixelParams
+
+    def support(self, params, analysis):
+        """Return 16 px: ring, cluster and the pixels filled from."""
+        return SUPPORT
+
+    def analyse(self, params, survey):
+        """Return about how many specks the picture has, counted on the survey's crops."""
+        looked, found = 0, 0
+        for crop in survey.crops:
+            marks = _find(crop, params, lambda tone: survey.noise.sigma(tone, _MIDDLE))
+            looked, found = looked + marks.size, found + int(marks.sum())
+        return found * survey.size[0] * survey.size[1] / max(looked, 1)
+
+    def apply(self, tile, region, params, analysis, context: Context):
+        """Return the tile with its specks filled; looks 16 px around."""
+        sigma = _channel_sigma(tile, lambda tone: context.sigma(tone, region))
+        marks = find_specks(
+            tile, sigma=sigma, sensitivity=params.sensitivity, polarity=_POLARITY[params.polarity],
+            coloured=params.coloured, spare_stars=params.spare_stars,
+        )  # fmt: skip
+        return mend_specks(tile, marks, sigma=sigma, size=params.max_size)
+
+    def scaled(self, params, level):
+        """Leave the step out of drafts: reduced pictures hold no single pixels."""
+        return None
+
+    def propose(self, survey):
+        """Propose the step where hot pixels are found."""
+        params = HotPixelParams()
+        count = self.analyse(params, survey)
+        return params if count > max(_WORTH_MENDING * survey.size[0] * survey.size[1] / 1e6, 2) else None
+
+    def tell(self, params, analysis):
+        """Return how many are mended."""
+        return f"about {analysis:.0f} mended" if analysis >= 1 else "none found"
+
+    def carry(self, params, analysis, noise: NoiseField):
+        """Hand the noise on: single pixels do not change it."""
+        return noise
+
+
+_MIDDLE = (0.5, 0.5, 0.5, 0.5)
+
+
+def _find(tile, params: HotPixelParams, sigma_of) -> np.ndarray:
+    return find_specks(
+        tile, sigma=_channel_sigma(tile, sigma_of), sensitivity=params.sensitivity, polarity=_POLARITY[params.polarity],
+        coloured=params.coloured, spare_stars=params.spare_stars,
+    )  # fmt: skip
+
+
+def _channel_sigma(tile: np.ndarray, sigma_of) -> np.ndarray:
+    """Return H x W x 3 deviations of red, green and blue at each place's own tone (specks taken out of it)."""
+    tone = cv2.blur(np.minimum(tone_of(tile), 1), (9, 9), borderType=cv2.BORDER_REFLECT)
+    variance = sigma_of(tone) ** 2
+    channels = np.tensordot(variance, OPPONENT**2, axes=(0, 0))
+    return np.sqrt(np.maximum(channels, (0.5 / 255) ** 2), dtype=np.float32)
+
+
+KIND = HotPixels()
