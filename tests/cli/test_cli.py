@@ -48,7 +48,7 @@ def test_auto_cleans_by_nine_decibels_and_leaves_the_source_alone(dustpan, pictu
     status, printed, told = dustpan("process", path, "--out", out, "--auto", "--json")
     assert status == 0, told
     done = json.loads(printed)
-    assert done["failed"] == [] and done["outputs"][0]["out"] == str(out) and done["outputs"][0]["steps"] == ["noise"]
+    assert done["failed"] == [] and done["outputs"][0]["out"] == str(out) and "noise" in done["outputs"][0]["steps"]
     gain = psnr(to_working(read_picture(out).pixels), clean) - psnr(to_working(read_picture(path).pixels), clean)
     assert gain > 9
     assert path.read_bytes() == before

@@ -23,6 +23,7 @@ from dustpan.core.steps import kinds, new_step
 from dustpan.core.steps.base import StepKind
 from dustpan.core.where import part_kinds
 from dustpan.core.where.base import Part
+from dustpan.simulate.scenes import clean_picture
 
 
 def document(*steps: Step) -> Document:
@@ -207,11 +208,15 @@ def test_the_pool_takes_the_most_urgent_first_and_skips_the_cancelled():
 
 
 def test_a_route_is_proposed_from_what_is_there(noisy, truth):
-    assert [step.kind for step in propose_route(Engine(noisy))] == ["noise"]
-    clean = Source((np.clip(truth, 0, 1) * 65535).astype(np.uint16))
-    assert "exposure" not in [step.kind for step in propose_route(Engine(clean))]
+    engine = Engine(noisy)
+    route = propose_route(engine)
+    assert [step.kind for step in route] == ["hot_pixels", "exposure", "noise", "sharpen"]
+    plan = engine.plan(Document(route))
+    assert [s.step.kind for s in plan.resting] == ["exposure"]  # the light is right as it is
+    clean = clean_picture("bench")
+    assert "hot_pixels" not in [step.kind for step in propose_route(Engine(clean))]
     dark = Source((np.clip(truth, 0, 1) * 0.25 * 65535).astype(np.uint16))
     route = propose_route(Engine(dark))
-    assert route.steps[0].kind == "exposure" and 1.5 < route.steps[0].params.ev <= 4
+    assert 1.5 < route.find("exposure").params.ev <= 4
     black = Source(np.zeros((300, 300, 3), np.uint8))
-    assert len(propose_route(Engine(black))) == 0
+    assert not {"hot_pixels", "noise"} & {step.kind for step in propose_route(Engine(black))}

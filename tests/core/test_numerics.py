@@ -136,7 +136,7 @@ def test_blind_cleaning_gains_nine_decibels_on_white_noise_of_25_levels(truth, s
 @pytest.mark.parametrize("iso", [3200, 12800, 25600])
 def test_blind_cleaning_helps_camera_pictures_without_moving_their_light(truth, iso):
     engine = Engine(noisy_picture("bench", iso=iso, seed=5, size=truth.shape[1::-1]))
-    plan = engine.plan(Document(propose_route(engine)))
+    plan = engine.plan(Document(propose_route(engine).without("sharpen")))
     noisy = to_working(engine.source.pixels)
     clean = engine.render(plan, (0, 0, *plan.size))
     assert psnr(clean, truth) > psnr(noisy, truth) + {3200: 2, 12800: 6, 25600: 7}[iso]

@@ -29,12 +29,12 @@ def settings(kind):
         if d.low is not None and not d.length:
             moved[key] = type(d.default)(min(d.high, max(d.low, d.default + 0.4 * (d.high - d.low) / 2)))
     manual = {"auto": False} if "auto" in described else {}
-    yield from ({key: value, **manual} for key, value in moved.items())
-    yield {**moved, **manual}
+    yield from ((key, {key: value, **manual}) for key, value in moved.items())
+    yield "all", {**moved, **manual}
 
 
-CASES = [(kind, values) for kind in kinds().values() for values in settings(kind)]
-NAMES = [f"{kind.kind}-{'-'.join(values) if len(values) < 3 else 'all'}" for kind, values in CASES]
+NAMED = {f"{kind.kind}-{name}": (kind, values) for kind in kinds().values() for name, values in settings(kind)}
+CASES, NAMES = list(NAMED.values()), list(NAMED)
 
 
 def step_of(kind, values=None, **rest) -> Step:
@@ -73,7 +73,7 @@ def test_whole_equals_tiled_and_pixels_stay_sound(kind, values, picture):
 
 @pytest.mark.parametrize("kind", kinds().values(), ids=list(kinds()))
 def test_blocks_do_not_depend_on_the_order_or_the_threads(kind, picture, pool):
-    document = Document(Route((step_of(kind, CASES[NAMES.index(f"{kind.kind}-all")][1]),)))
+    document = Document(Route((step_of(kind, NAMED[f"{kind.kind}-all"][1]),)))
     forward, backward = Engine(picture), Engine(picture)
     plan = forward.plan(document)
     first = [forward.render(plan, region) for region in blocks_of(plan.size)]
@@ -91,7 +91,7 @@ def test_blocks_do_not_depend_on_the_order_or_the_threads(kind, picture, pool):
 @pytest.mark.parametrize("kind", kinds().values(), ids=list(kinds()))
 def test_nothing_asked_gives_the_input_back_bit_for_bit(kind, picture):
     engine = Engine(picture)
-    values = CASES[NAMES.index(f"{kind.kind}-all")][1]
+    values = NAMED[f"{kind.kind}-all"][1]
     nowhere = Where(invert=True)
     rest = {k: (0.0 if k in ("luminance", "colour", "amount", "strength") else v) for k, v in values.items()}
     steps = [
@@ -107,7 +107,7 @@ def test_nothing_asked_gives_the_input_back_bit_for_bit(kind, picture):
 
 @pytest.mark.parametrize("kind", kinds().values(), ids=list(kinds()))
 def test_a_grey_picture_stays_grey_and_small_pictures_work(kind):
-    values = CASES[NAMES.index(f"{kind.kind}-all")][1]
+    values = NAMED[f"{kind.kind}-all"][1]
     for shape in ((1, 1, 1), (3, 40, 1), (70, 9, 1)):
         grey = np.random.default_rng(1).random(shape).astype(np.float32)
         engine = Engine(Source(grey))

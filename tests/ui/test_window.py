@@ -111,7 +111,9 @@ def test_propose_drag_and_undo(opened, qtbot):
     start = on_screen(opened)
     propose(opened, qtbot)
     session = opened.session
-    assert [step.kind for step in session.route] == ["noise"] and session.step.params.auto
+    assert [step.kind for step in session.route] == ["hot_pixels", "exposure", "noise", "sharpen"]
+    session.choose("noise")
+    assert session.step.params.auto
     slider = opened.controls._fields["luminance"]
     proposed = slider.value
     assert slider._measured == proposed and "proposed" in opened.controls._auto.text()

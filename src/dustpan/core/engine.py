@@ -66,13 +66,15 @@ class Stage:
 class Plan:
     """A document made ready to render on one source, at one level (0 is exact).
 
-    stages : the steps that work, in order; resting : steps whose settings change nothing.
+    stages : the steps that work, in order; resting : steps whose settings change nothing; mended : the leading Mend
+    steps, whose result the base holds.
     """
 
     base: Base
     stages: tuple[Stage, ...]
     level: int = 0
     resting: tuple[Stage, ...] = ()
+    mended: tuple[Stage, ...] = ()
 
     @property
     def key(self) -> str:
@@ -89,7 +91,7 @@ class Plan:
         if level == self.level:
             return self
         scaled = [(stage, stage.kind.scaled(stage.params, level)) for stage in self.stages]
-        return Plan(self.base, tuple(replace(s, params=p) for s, p in scaled if p is not None), level)
+        return replace(self, stages=tuple(replace(s, params=p) for s, p in scaled if p is not None), level=level)
 
     def before(self, place: int) -> Plan:
         """Return the plan of the first `place` stages."""
@@ -97,7 +99,7 @@ class Plan:
 
     def stage(self, step_id: str) -> Stage | None:
         """Return the stage of a step, or None when the step is off."""
-        return next((stage for stage in (*self.stages, *self.resting) if stage.step.id == step_id), None)
+        return next((stage for stage in (*self.mended, *self.stages, *self.resting) if stage.step.id == step_id), None)
 
     def noise_after(self) -> NoiseField:
         """Return the noise field of the result."""
@@ -133,8 +135,7 @@ class Engine:
         leading = 0
         while leading < len(active) and kinds()[active[leading].kind].stage == "Mend":
             leading += 1
-        base = self._base(tuple(active[:leading]), check)
-        plan = Plan(base, ())
+        plan = self._mend(tuple(active[:leading]), check)
         for step in active[leading:]:
             check()
             plan = self._extend(plan, step, frozen, check)
@@ -177,15 +178,15 @@ class Engine:
         analysis = None if kind.idle(resolved) else kind.analyse(resolved, survey)
         return resolved, measured, analysis, survey.noise
 
-    def _base(self, leading: tuple[Step, ...], check: Check) -> Base:
-        if not leading:
-            return self.base
+    def _mend(self, leading: tuple[Step, ...], check: Check) -> Plan:
+        """Return the plan that starts from Base: the source, or the picture after its leading Mend steps."""
         plan = Plan(self.base, ())
         for step in leading:
             plan = self._extend(plan, step, None, check)
         if not plan.stages:
-            return self.base
-        return self._once(("base", plan.key), lambda: self._materialise(plan, check), check)
+            return plan
+        base = self._once(("base", plan.key), lambda: self._materialise(plan, check), check)
+        return Plan(base, (), resting=plan.resting, mended=plan.stages)
 
     def _materialise(self, plan: Plan, check: Check) -> Base:
         width, height = plan.size

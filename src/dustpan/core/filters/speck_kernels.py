@@ -9,6 +9,7 @@ from dustpan.core.filters.compiled import kernel
 _RING = 3
 _SKIRT = np.float32(0.3)  # least share of a point of light that its four neighbours hold
 _EVIDENCE = np.float32(0.65)  # of the sensitivity: enough in a second channel to judge its shape by
+_FALSE_COLOUR = np.float32(0.5)  # of the texture around: interpolated mosaics draw that much false colour
 _SECOND = np.float32(0.3)  # most that a speck of one colour shows in its second strongest channel
 
 
@@ -46,13 +47,17 @@ def mark_specks(tile, sigma, sensitivity, polarity, coloured, spare_stars, marks
 def _is_speck(tile, sigma, y, x, sign, sensitivity, coloured, spare_stars, values):
     """Whether a pixel that stands out does so as no point of light could."""
     strong, sharp = False, False
-    first, second = np.float32(0), np.float32(0)
+    first, second, texture = np.float32(0), np.float32(0), np.float32(0)
     for c in range(tile.shape[2]):
         middle, spread = _ring_median(tile, y, x, c, values)
         excess = sign * (tile[y, x, c] - middle)
         around = tile[y - 1, x, c] + tile[y + 1, x, c] + tile[y, x - 1, c] + tile[y, x + 1, c]
         skirt = sign * (np.float32(0.25) * around - middle)
         unit = max(sigma[y, x, c], np.float32(1.4826) * spread)
+        if c < 3:
+            texture = max(texture, np.float32(1.4826) * spread)
+        else:
+            unit = max(unit, _FALSE_COLOUR * texture)
         strong = strong or excess > sensitivity * unit
         sharp = sharp or (excess > _EVIDENCE * sensitivity * unit and skirt < _SKIRT * excess)
         if c < 3:

@@ -55,6 +55,12 @@ def _with_differences(sigma: np.ndarray) -> np.ndarray:
     return np.concatenate([sigma, np.stack(differences, axis=2)], axis=2)
 
 
+def count_specks(marks: np.ndarray) -> int:
+    """Return the number of specks; marks that touch or nearly touch are one."""
+    joined = cv2.dilate(marks.view(np.uint8), np.ones((3, 3), np.uint8))
+    return cv2.connectedComponents(joined, connectivity=8)[0] - 1
+
+
 def mend_specks(tile: np.ndarray, marks: np.ndarray, *, sigma: np.ndarray, size: int) -> np.ndarray:
     """Fill the touched pixels around each mark from both sides along the direction that changes least.
 

@@ -100,10 +100,13 @@ class Exposure(StepKind):
         return params == ExposureParams()
 
     def propose(self, survey):
-        """Propose stops for a picture that is clearly too dark; dark subjects with lit parts are left alone."""
+        """Propose stops for a picture that is clearly too dark, else the step at rest, for the light to be set by.
+
+        Dark subjects with lit parts are left as they are.
+        """
         bright = float(np.percentile(tone_of(survey.overview), 99))
         if not 0.004 < bright < _DARK:
-            return None
+            return ExposureParams()
         light = [((t + 0.055) / 1.055) ** 2.4 if t > 0.04045 else t / 12.92 for t in (bright, _AIM)]
         stops = min(float(np.log2(light[1] / light[0])), 4.0)
         return ExposureParams(ev=round(stops * 20) / 20)

@@ -8,13 +8,13 @@ import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import OPPONENT, tone_of
-from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, find_specks, mend_specks
+from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, find_specks, mend_specks
 from dustpan.core.measure.model import NoiseField
 from dustpan.core.params import Params, param
 from dustpan.core.steps.base import Context, StepKind
 
 _POLARITY = {"bright": BRIGHT, "dark": DARK, "both": BRIGHT + DARK}
-_WORTH_MENDING = 4.0  # found in a megapixel
+_WORTH_MENDING = 25.0  # found in a megapixel
 
 
 @dataclass(frozen=True)
@@ -64,8 +64,8 @@ class HotPixels(StepKind):
         """Return about how many specks the picture has, counted on the survey's crops."""
         looked, found = 0, 0
         for crop in survey.crops:
-            marks = _find(crop, params, lambda tone: survey.noise.sigma(tone, _MIDDLE))
-            looked, found = looked + marks.size, found + int(marks.sum())
+            marks = _find(crop, params, survey.measured.at)
+            looked, found = looked + marks.size, found + count_specks(marks)
         return found * survey.size[0] * survey.size[1] / max(looked, 1)
 
     def apply(self, tile, region, params, analysis, context: Context):
@@ -94,9 +94,6 @@ class HotPixels(StepKind):
     def carry(self, params, analysis, noise: NoiseField):
         """Hand the noise on: single pixels do not change it."""
         return noise
-
-
-_MIDDLE = (0.5, 0.5, 0.5, 0.5)
 
 
 def _find(tile, params: HotPixelParams, sigma_of) -> np.ndarray:
