@@ -97,7 +97,7 @@ def wait_until_ready(window) -> float:
     session, tiles = window.session, window.tiles
 
     def ready():
-        return len(session.route) and session.plan and tiles._plan_key == session.plan.key and not tiles._missing()
+        return len(session.route) and tiles.settled
 
     return wait_until(ready)
 
@@ -110,7 +110,7 @@ def _move_slider(window, value: float) -> tuple[float, float]:
     draft = wait_until(lambda: tiles._plan_key != before)
     slider.changed.emit(value)
     begun = time.perf_counter()
-    wait_until(lambda: not tiles._draft_busy and not tiles._missing())
+    wait_until(lambda: tiles.settled)
     exact = (time.perf_counter() - begun) * 1000
     wait_until(lambda: False, 0.2)
     return draft, draft + exact

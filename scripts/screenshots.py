@@ -34,9 +34,7 @@ def main(folder: Path) -> None:
     session, tiles, canvas = window.session, window.tiles, window.canvas
 
     def exact() -> bool:
-        return bool(
-            len(session.route) and session.plan and tiles._plan_key == session.plan.key and not tiles._missing()
-        )
+        return len(session.route) > 0 and tiles.settled
 
     def shoot(name: str) -> None:
         wait(exact)

@@ -11,13 +11,16 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QApplication
 
-from dustpan.core.picture import Metadata
+from dustpan.core.picture import Metadata, Source
 from dustpan.core.pool import Pool
+from dustpan.core.steps import kinds
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, save_picture
 from dustpan.ui import theme
 from dustpan.ui.canvas import Canvas
 from dustpan.ui.export import ExportDialog
+from dustpan.ui.memory import Memory
+from dustpan.ui.sliders import NumberSlider
 from dustpan.ui.window import Window
 
 
@@ -49,16 +52,7 @@ def opened(window, qtbot, picture_file):
 
 def settle(window, qtbot):
     """Wait until exact pixels of the newest document are on the screen."""
-    states = []
-    window.tiles.state.connect(lambda exact, have, wanted: states.append(exact))
-
-    def done():
-        tiles = window.tiles
-        plan = window.session.plan
-        assert plan is not None and tiles._plan_key == plan.key and not tiles._draft_busy
-        assert not tiles._missing()
-
-    qtbot.waitUntil(done, timeout=30000)
+    qtbot.waitUntil(lambda: window.tiles.settled, timeout=30000)
 
 
 def on_screen(window) -> np.ndarray:
@@ -140,7 +134,7 @@ def test_mix_and_the_ellipse_do_not_run_the_filter_again(opened, qtbot):
     settle(opened, qtbot)
     engine = opened.session.engine
     before = opened.tiles.exact.copy()
-    drafts_too = dict(engine.runs)
+    ran = engine.runs["noise"]
     opened.controls._mix.changed.emit(60.0)
     settle(opened, qtbot)
     opened.controls._where.setCurrentIndex(1)
@@ -148,7 +142,7 @@ def test_mix_and_the_ellipse_do_not_run_the_filter_again(opened, qtbot):
     settle(opened, qtbot)
     opened.controls._part_fields["cx"].changed.emit(0.3)
     settle(opened, qtbot)
-    assert engine.runs == drafts_too
+    assert engine.runs["noise"] == ran  # neither for drafts nor for exact pixels
     assert opened.session.step.where.parts[0].params.cx == 0.3
     assert opened.tiles.exact.keys() & before.keys()
 
@@ -205,8 +199,8 @@ def test_over_tone_handles_are_dragged_and_moved_by_keys(opened, qtbot):
 
 
 def test_cards_switch_move_and_leave(opened, qtbot):
-    propose(opened, qtbot)
     session = opened.session
+    session.add_step("noise")
     session.add_step("exposure")
     assert [s.kind for s in session.route] == ["exposure", "noise"]
     card = opened.route_bar._cards["noise"]
@@ -285,7 +279,7 @@ def test_an_export_can_be_cancelled_and_leaves_no_file(opened, qtbot, tmp_path):
 
 
 def test_the_export_dialog_says_what_will_happen(qtbot, tmp_path):
-    dialog = ExportDialog(tmp_path / "night-cleaned", np.dtype(np.uint8))
+    dialog = ExportDialog(tmp_path, Source(np.zeros((9, 9, 3), np.uint8), name="night.png", metadata=Metadata(iso=800)))
     qtbot.addWidget(dialog)
     assert dialog.target == tmp_path / "night-cleaned.png" and dialog.go.isEnabled()
     dialog.format.setCurrentIndex(dialog.format.findData("jpeg"))
@@ -297,6 +291,11 @@ def test_the_export_dialog_says_what_will_happen(qtbot, tmp_path):
     assert dialog.go.isEnabled() and "will be replaced" in dialog.note.text()
     dialog.folder.setText(str(tmp_path / "no"))
     assert not dialog.go.isEnabled() and "no folder" in dialog.note.text()
+    dialog.folder.setText(str(tmp_path))
+    dialog.name.setText("{name} at {iso}")
+    assert dialog.target.name == "night at 800.jpg" and dialog.go.isEnabled()
+    dialog.name.setText("{nom}")
+    assert not dialog.go.isEnabled() and "pattern" in dialog.note.text()
 
 
 def test_random_actions_then_undo_leave_identical_pixels(opened, qtbot):
@@ -304,21 +303,21 @@ def test_random_actions_then_undo_leave_identical_pixels(opened, qtbot):
     settle(opened, qtbot)
     start, rng = on_screen(opened), random.Random(4)
     session = opened.session
-    for _ in range(60):
+    for _ in range(200):
         opened.actions_[
-            rng.choice(["switch", "next", "previous", "earlier", "later", "undo", "redo", "fit", "zoom1", "wipe"])
+            rng.choice(
+                ["switch", "next", "previous", "earlier", "later", "duplicate", "undo", "redo", "fit", "zoom1", "wipe"]
+            )
         ].trigger()
-        if rng.random() < 0.3 and len(session.route) < 4:
-            session.add_step(rng.choice(["noise", "exposure"]))
+        if rng.random() < 0.3 and len(session.route) < 5:
+            session.add_step(rng.choice(list(kinds())))
         if session.step and rng.random() < 0.7:
-            field = opened.controls._fields[
-                rng.choice(["luminance", "blotch"] if session.step.kind == "noise" else ["ev", "shadows"])
-            ]
+            field = rng.choice([f for f in opened.controls._fields.values() if isinstance(f, NumberSlider)])
             field.changing.emit(field._value_at(rng.random()))
             field.changed.emit(field._value_at(rng.random()))
         if rng.random() < 0.1 and session.step:
             opened.actions_["remove"].trigger()
-        qtbot.wait(5)
+        qtbot.wait(2)
     while session.history.undo_label:
         opened.actions_["undo"].trigger()
     opened.canvas.set_zoom(1.0)
@@ -338,3 +337,125 @@ def test_every_control_has_a_tooltip_and_a_name(opened, qtbot):
     for action in opened.actions_.values():
         assert action.toolTip().strip() and not action.shortcut().isEmpty()
     opened.actions_["keys"].trigger()
+
+
+def test_cards_are_dragged_duplicated_and_renamed(opened, qtbot, monkeypatch):
+    propose(opened, qtbot)
+    bar, session = opened.route_bar, opened.session
+    card, last = bar._cards["hot_pixels"], bar._cards["sharpen"]
+    goal = card.mapFromGlobal(last.mapToGlobal(last.rect().center() + QPoint(30, 0)))
+    qtbot.mousePress(card, Qt.MouseButton.LeftButton, pos=QPoint(100, 20))
+    qtbot.mouseMove(card, QPoint(130, 20))
+    qtbot.mouseMove(card, goal)
+    assert bar._mark.isVisible()
+    qtbot.mouseRelease(card, Qt.MouseButton.LeftButton, pos=goal)
+    assert [s.id for s in session.route] == ["exposure", "noise", "sharpen", "hot_pixels"]
+    assert not bar._mark.isVisible() and session.history.undo_label == "Move Hot pixels later"
+    session.choose("noise")
+    opened.actions_["duplicate"].trigger()
+    assert [s.id for s in session.route][1:3] == ["noise", "noise_2"] and session.chosen_id == "noise_2"
+    monkeypatch.setattr("dustpan.ui.route_bar.QInputDialog.getText", lambda *a, **k: ("Second pass", True))
+    opened.actions_["rename"].trigger()
+    assert session.step.name == "Second pass" and opened.controls._title.text() == "Second pass"
+    settle(opened, qtbot)
+
+
+def test_the_step_list_is_searched_by_words_and_keys(opened, qtbot):
+    steps = opened.route_bar.steps
+    opened.actions_["add"].trigger()
+    qtbot.keyClicks(steps.search, "halo")
+    shown = [steps.list.item(n) for n in range(steps.list.count()) if not steps.list.item(n).isHidden()]
+    assert [item.data(Qt.ItemDataRole.UserRole) for item in shown] == ["sharpen"]
+    qtbot.keyClick(steps.search, Qt.Key.Key_Return)
+    assert not steps.isVisible() and opened.session.step.kind == "sharpen"
+    opened.actions_["add"].trigger()
+    before = steps.list.currentRow()
+    qtbot.keyClick(steps.search, Qt.Key.Key_Down)
+    assert steps.list.currentRow() == before + 1
+    qtbot.keyClicks(steps.search, "nothing like it")
+    qtbot.keyClick(steps.search, Qt.Key.Key_Return)
+    assert len(opened.session.route) == 1
+    steps.hide()
+    settle(opened, qtbot)
+
+
+def test_the_ellipse_is_moved_sized_and_turned_on_the_picture(opened, qtbot):
+    opened.session.add_step("exposure")
+    opened.controls._choose_where("in ellipse")
+    settle(opened, qtbot)
+    canvas = opened.canvas
+    picture = canvas.picture_rect().toRectF()
+
+    def pull(name, by):
+        start = canvas.ellipse.handles(picture)[name].toPoint()
+        qtbot.mousePress(canvas, Qt.MouseButton.LeftButton, pos=start)
+        qtbot.mouseMove(canvas, start + by)
+        qtbot.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=start + by)
+        return opened.session.step.where.parts[0].params
+
+    entries = len(opened.session.history.entries)
+    moved = pull("middle", QPoint(60, -30))
+    assert moved.cx == pytest.approx(0.5 + 60 / picture.width(), abs=0.01)
+    assert moved.cy == pytest.approx(0.5 - 30 / picture.height(), abs=0.01)
+    assert pull("width", QPoint(40, 0)).rx == pytest.approx(0.25 + 40 / picture.width(), abs=0.01)
+    assert pull("height", QPoint(0, -25)).ry == pytest.approx(0.25 - 25 / picture.height(), abs=0.01)
+    assert 5 < pull("turn", QPoint(40, 0)).angle < 60
+    assert len(opened.session.history.entries) == entries + 4
+    assert opened.controls._part_fields["cx"].value == pytest.approx(moved.cx)
+    assert opened.controls._where.currentText() == "in an ellipse"
+    hatched = canvas.grab().toImage()
+    opened.actions_["where"].trigger()
+    assert canvas.grab().toImage() != hatched
+    settle(opened, qtbot)
+
+
+def test_dropped_files_open_and_are_remembered(window, qtbot, picture_file, tmp_path):
+    from PyQt6.QtCore import QMimeData, QPointF, QUrl
+    from PyQt6.QtGui import QDropEvent
+
+    window.memory = Memory(tmp_path / "config" / "window.json")
+    other = tmp_path / "other.png"
+    other.write_bytes(picture_file.read_bytes())
+    held = QMimeData()
+    held.setUrls([QUrl.fromLocalFile(str(picture_file)), QUrl.fromLocalFile(str(other))])
+    buttons, keys = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    with qtbot.waitSignal(window.session.opened, timeout=20000):
+        window.dropEvent(QDropEvent(QPointF(400, 400), Qt.DropAction.CopyAction, held, buttons, keys))
+    settle(window, qtbot)
+    again = Memory(tmp_path / "config" / "window.json")
+    assert again.recent == [str(picture_file), str(other)]
+    window._list_recent()
+    assert [a.text() for a in window.recent_menu.actions()] == again.recent
+    window.set_surround("light")
+    assert Memory(tmp_path / "config" / "window.json").get("surround", "dark") == "light"
+    (tmp_path / "config" / "window.json").write_text("[broken")
+    assert Memory(tmp_path / "config" / "window.json").recent == []
+
+
+def test_values_under_the_pointer_are_those_of_the_files(opened, qtbot):
+    propose(opened, qtbot)
+    opened.canvas.set_zoom(8.0)
+    settle(opened, qtbot)
+    qtbot.waitUntil(lambda: opened.canvas.colour_at(QPoint(360, 240), after=False) is not None)
+    at = (QPoint(360, 240).toPointF() * 8 + opened.canvas._corner + QPoint(4, 4).toPointF()).toPoint()
+    qtbot.mouseMove(opened.canvas, at)
+    before = opened.session.engine.source.pixels[240, 360]
+    after = on_screen(opened)[240, 360]
+    words = [" ".join(str(v) for v in values) for values in (before, after)]
+    assert opened.values.text().split("     ") == ["360, 240", f"{words[0]}  →  {words[1]}"]
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1024, 700)])
+def test_nothing_is_cut_off(opened, qtbot, size):
+    propose(opened, qtbot)
+    opened.resize(*size)
+    qtbot.wait(100)
+    assert (opened.width(), opened.height()) == size
+    from PyQt6.QtWidgets import QLabel, QPushButton
+
+    for kind in (QPushButton, QLabel):
+        for widget in opened.findChildren(kind):
+            if widget.isVisible() and widget.text() and not getattr(widget, "wordWrap", bool)():
+                assert widget.width() >= widget.minimumSizeHint().width() - 1, widget.text()
+                place = widget.mapTo(opened, QPoint(0, 0))
+                assert place.x() >= 0 and place.x() + widget.width() <= size[0], widget.text()

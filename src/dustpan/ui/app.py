@@ -28,13 +28,14 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
 
     from dustpan.core.filters.warm import is_warm, warm
     from dustpan.ui import theme
+    from dustpan.ui.memory import Memory
     from dustpan.ui.window import Window
 
     app = QApplication(sys.argv[:1])
     theme.apply(app)
     if is_warm():
         warm()  # loads the kernels now: loading them under the first picture would stall the window
-    window = Window()
+    window = Window(memory=Memory.of_user())
     window.show()
     if into is not None:
         from dustpan.ui.demo import Run
@@ -47,7 +48,7 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
 
         window.session.prepare(lambda: open_scene(window, scene))
     else:
-        window.session.prepare(lambda: window.session.open(files[0]) if files else None)
+        window.session.prepare(lambda: window.open_files(files) if files else None)
     return app.exec()
 
 

@@ -2,25 +2,28 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
 from dustpan.core.engine import BLOCK
 from dustpan.ui import theme
+from dustpan.ui.ellipse import EllipseHandles
 from dustpan.ui.tiles import Tiles, View, level_for
 
-STOPS = (0.0625, 0.125, 0.25, 0.3333, 0.5, 0.6667, 1.0, 2.0, 4.0, 8.0)
+STOPS = (0.0625, 0.125, 0.25, 0.3333, 0.5, 0.6667, 1.0, 2.0, 3.0, 4.0, 8.0, 16.0)
+_GRID = 8.0  # zoom from which the pixels are parted by lines
 _GRAB = 8  # px either side of the wipe line
 
 
 class Canvas(QWidget):
     """Show the tiles; holds only how the picture is looked at.
 
-    zoomed(zoom) : screen pixels for each of the picture's.
+    zoomed(zoom) : screen pixels for each of the picture's. pointed(pixel) : what the pointer is over.
     """
 
     zoomed = pyqtSignal(float)
+    pointed = pyqtSignal(object)  # the picture's pixel under the pointer (QPoint), or None
 
     def __init__(self, tiles: Tiles, parent: QWidget | None = None):
         super().__init__(parent)
@@ -34,6 +37,8 @@ class Canvas(QWidget):
         self._panning: QPointF | None = None
         self._space = False
         self._moving_wipe = False
+        self.surround = "dark"
+        self.ellipse = EllipseHandles(tiles.session)
         self.setMinimumSize(320, 240)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
@@ -41,6 +46,8 @@ class Canvas(QWidget):
         self.setAccessibleName("Picture")
         tiles.changed.connect(self.update)
         tiles.session.opened.connect(self.fit)
+        tiles.session.chosen.connect(self.update)
+        tiles.session.edited.connect(lambda dragging: self.update())
 
     # -- looking ----------------------------------------------------------------------------------------------
 
@@ -128,7 +135,7 @@ class Canvas(QWidget):
     def paintEvent(self, event):
         """Draw what is there; nothing is computed here."""
         painter = QPainter(self)
-        painter.fillRect(self.rect(), theme.colour("ground"))
+        painter.fillRect(self.rect(), theme.colour(theme.SURROUNDS[self.surround]))
         if not self.size_px[0]:
             self._paint_empty(painter)
             return
@@ -143,8 +150,25 @@ class Canvas(QWidget):
             self._paint_line(painter, line, clip)
         else:
             self._paint_after(painter, clip)
+        if self.zoom >= _GRID:
+            self._paint_grid(painter, clip)
+        painter.setClipRect(clip)
+        if not self.holding:
+            self.ellipse.paint(painter, QRectF(self.picture_rect()))
         if self.holding:
             self._paint_word(painter, clip.topLeft() + _offset(8, 6), "original")
+
+    def _paint_grid(self, painter: QPainter, clip: QRect) -> None:
+        """Part the pixels by hair lines."""
+        painter.setClipRect(clip)
+        painter.setPen(theme.colour("faint", 60))
+        corner, zoom = self.picture_rect().topLeft(), self.zoom
+        for x in range(int((clip.left() - corner.x()) / zoom), int((clip.right() - corner.x()) / zoom) + 2):
+            at = round(corner.x() + x * zoom)
+            painter.drawLine(at, clip.top(), at, clip.bottom())
+        for y in range(int((clip.top() - corner.y()) / zoom), int((clip.bottom() - corner.y()) / zoom) + 2):
+            at = round(corner.y() + y * zoom)
+            painter.drawLine(clip.left(), at, clip.right(), at)
 
     def _paint_empty(self, painter: QPainter) -> None:
         painter.setPen(theme.colour("faint"))
@@ -222,6 +246,9 @@ class Canvas(QWidget):
     def mousePressEvent(self, event):
         """Begin to drag the wipe line or the picture."""
         left = event.button() == Qt.MouseButton.LeftButton
+        picture = QRectF(self.picture_rect())
+        if left and not self._space and self.size_px[0] and self.ellipse.press(event.position(), picture):
+            return
         if left and self.wiping and not self._space and abs(event.position().x() - self._wipe_x()) <= _GRAB:
             self._moving_wipe = True
         elif left or event.button() == Qt.MouseButton.MiddleButton:
@@ -229,7 +256,10 @@ class Canvas(QWidget):
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
 
     def mouseMoveEvent(self, event):
-        """Drag what was taken hold of."""
+        """Drag what was taken hold of; tell what is under the pointer."""
+        self._point(event.position())
+        if self.ellipse.move(event.position(), QRectF(self.picture_rect())):
+            return
         if self._moving_wipe:
             shown = self.picture_rect().intersected(self.rect())
             self.wipe_at = min(max((event.position().x() - shown.left()) / max(shown.width(), 1), 0.0), 1.0)
@@ -243,8 +273,25 @@ class Canvas(QWidget):
 
     def mouseReleaseEvent(self, event):
         """Let go."""
+        self.ellipse.release(event.position(), QRectF(self.picture_rect()))
         self._panning, self._moving_wipe = None, False
         self.unsetCursor()
+
+    def _point(self, at: QPointF) -> None:
+        width, height = self.size_px
+        place = (at - self._corner) / self.zoom
+        inside = 0 <= place.x() < width and 0 <= place.y() < height
+        self.pointed.emit(QPoint(int(place.x()), int(place.y())) if inside else None)
+
+    def leaveEvent(self, event):
+        """Tell that nothing is under the pointer."""
+        self.pointed.emit(None)
+
+    def colour_at(self, pixel: QPoint, *, after: bool) -> QColor | None:
+        """Return the screen's colour of a pixel before or after the route, when it is there exactly."""
+        key = (0, pixel.x() // BLOCK, pixel.y() // BLOCK)
+        image = (self.tiles.exact if after else self.tiles.before).get(key)
+        return None if image is None else image.pixelColor(pixel.x() % BLOCK, pixel.y() % BLOCK)
 
     def keyPressEvent(self, event):
         """Pan by arrow keys; Space takes hold of the picture; all else goes to the window."""

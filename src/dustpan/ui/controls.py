@@ -154,8 +154,8 @@ class Controls(QWidget):
         self._where = QComboBox(toolTip="Where on the picture this step works.")
         self._where.addItem("everywhere", None)
         for kind in part_kinds().values():
-            self._where.addItem(f"in an {kind.label.lower()}", (kind.kind, False))
-            self._where.addItem(f"outside an {kind.label.lower()}", (kind.kind, True))
+            self._where.addItem(f"in an {kind.label.lower()}", f"in {kind.kind}")
+            self._where.addItem(f"outside an {kind.label.lower()}", f"outside {kind.kind}")
         self._where.activated.connect(lambda index: self._choose_where(self._where.itemData(index)))
         column.addLayout(_row("Where", self._where))
         for part in step.where.parts[:1]:
@@ -201,7 +201,7 @@ class Controls(QWidget):
 
     def _show_where(self, step: Step) -> None:
         part = step.where.parts[0] if step.where.parts else None
-        self._where.setCurrentIndex(0 if part is None else self._where.findData((part.kind.kind, step.where.invert)))
+        self._where.setCurrentIndex(0 if part is None else self._where.findData(_choice(part, step.where)))
         if part:
             for key, field in self._part_fields.items():
                 field.show_value(getattr(part.params, key))
@@ -213,7 +213,7 @@ class Controls(QWidget):
         step = self.session.step
         stage = self.session.plan.stage(step.id) if self.session.plan else None
         params = step.params
-        changes = {key: value}
+        changes = {key: params.described()[key].tidy(value)}
         if getattr(params, "auto", False):
             params = stage.params if stage else params
             changes["auto"] = False
@@ -228,15 +228,16 @@ class Controls(QWidget):
         step = self.session.step
         self.session.change_step(replace(step, **changes), f"{title_of(step)}: {what.lower()}", dragging=dragging)
 
-    def _choose_where(self, choice: tuple[str, bool] | None) -> None:
+    def _choose_where(self, choice: str | None) -> None:
         step = self.session.step
         if choice is None:
             where = Where()
         else:
-            kind = part_kinds()[choice[0]]
+            side, name = choice.split()
+            kind = part_kinds()[name]
             kept = [part for part in step.where.parts if part.kind is kind]
             parts = tuple(kept) or (Part(f"{kind.kind}_1", kind, kind.params_type()),)
-            where = replace(step.where, parts=parts, invert=choice[1])
+            where = replace(step.where, parts=parts, invert=side == "outside")
         self._set_step("Where", where=where)
 
     def _set_part(self, key: str, value: float, *, dragging: bool = False) -> None:
@@ -244,6 +245,11 @@ class Controls(QWidget):
         moved = replace(part, params=replace(part.params, **{key: value}))
         where = replace(self.session.step.where, parts=(moved, *self.session.step.where.parts[1:]))
         self._set_step(f"Where, {part.params.described()[key].label}", dragging=dragging, where=where)
+
+
+def _choice(part: Part, where: Where) -> str:
+    """Return the entry of the Where list that a first part stands for."""
+    return f"{'outside' if where.invert else 'in'} {part.kind.kind}"
 
 
 def _row(label: str, widget: QWidget) -> QHBoxLayout:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from datetime import date
 from pathlib import Path
 
-import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import (
@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from dustpan.core.params import Param
+from dustpan.core.picture import Source
 from dustpan.files.save import DEFAULT_QUALITY, FORMATS
 from dustpan.ui.sliders import NumberSlider
 
@@ -32,18 +33,27 @@ _QUALITY = Param(
 class ExportDialog(QDialog):
     """Ask for the target of an export."""
 
-    def __init__(self, suggestion: Path, native: np.dtype, parent=None):
+    def __init__(self, folder: Path, source: Source, parent=None):
         super().__init__(parent)
+        self._facts = {
+            "name": Path(source.name).stem or "picture",
+            "iso": str(source.metadata.iso or ""),
+            "camera": source.metadata.camera,
+            "date": date.today().isoformat(),
+        }
         self.setWindowTitle("Export")
         self.setMinimumWidth(520)
-        self.format = QComboBox()
+        self.format = QComboBox(toolTip="File format and bit depth")
         for fmt in FORMATS.values():
             self.format.addItem(fmt.label, fmt.name)
-        start = {"uint8": "png", "uint16": "tiff16"}.get(native.name, "tiff32")
+        start = {"uint8": "png", "uint16": "tiff16"}.get(source.pixels.dtype.name, "tiff32")
         self.format.setCurrentIndex(self.format.findData(start))
-        self.folder = QLineEdit(str(suggestion.parent))
-        self.name = QLineEdit(suggestion.stem)
-        self.overwrite = QCheckBox("Replace a file of this name")
+        self.folder = QLineEdit(str(folder), toolTip="The folder to write into")
+        self.name = QLineEdit("{name}-cleaned")
+        self.name.setToolTip("A pattern: {name}, {iso}, {camera} and {date} stand for the picture's own")
+        self.overwrite = QCheckBox(
+            "Replace a file of this name", toolTip="Otherwise a file that is there is kept and nothing is written"
+        )
         self.quality = NumberSlider(_QUALITY)
         self.note = QLabel(objectName="faint", wordWrap=True)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
@@ -86,7 +96,14 @@ class ExportDialog(QDialog):
     @property
     def target(self) -> Path:
         """The file to write."""
-        return Path(self.folder.text()) / (self.name.text() + FORMATS[self.format_name].suffixes[0])
+        return Path(self.folder.text()) / (self.filled() + FORMATS[self.format_name].suffixes[0])
+
+    def filled(self) -> str:
+        """Return the name with the picture's own words for the pattern's."""
+        name = self.name.text()
+        for key, word in self._facts.items():
+            name = name.replace("{" + key + "}", word)
+        return name.strip()
 
     def _browse(self) -> None:
         folder = QFileDialog.getExistingDirectory(self, "Export into", self.folder.text())
@@ -98,12 +115,15 @@ class ExportDialog(QDialog):
         self.quality.setVisible(FORMATS[self.format_name].quality)
         there = self.target.exists()
         fault = ""
-        if not self.name.text().strip() or "/" in self.name.text():
+        if not self.filled() or "/" in self.filled():
             fault = "Give the file a name."
+        elif "{" in self.filled() or "}" in self.filled():
+            fault = "The pattern knows {name}, {iso}, {camera} and {date}."
         elif not Path(self.folder.text()).is_dir():
             fault = f"There is no folder {self.folder.text()}."
         elif there and not self.overwrite.isChecked():
             fault = f"{self.target.name} is there already. Choose another name, or have it replaced."
         kept = "The picture you opened is never written to."
-        self.note.setText(fault or (f"{self.target.name} will be replaced. " if there else "") + kept)
+        done = f"{self.target.name} {'will be replaced' if there else 'will be written'}. "
+        self.note.setText(fault or done + kept)
         self.go.setEnabled(not fault)

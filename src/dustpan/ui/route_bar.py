@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import qtawesome
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from dustpan.core.route import Step
-from dustpan.core.steps import kind_of, kinds
+from dustpan.core.steps import kind_of
 from dustpan.ui import theme
 from dustpan.ui.session import Session, title_of
+from dustpan.ui.step_list import StepList
 
 _CARD = QSize(152, 46)
+_FAR = 12  # px the pointer moves before a card is dragged
 _DOT = 20  # px at the card's left that switch the step
 
 
@@ -22,12 +24,16 @@ class Card(QWidget):
     chosen = pyqtSignal(str)
     switched = pyqtSignal(str)
     asked = pyqtSignal(str, object)  # a menu is wanted at a global place
+    dragged = pyqtSignal(str, object, bool)  # to a global place, and whether it was let go there
+    named = pyqtSignal(str)  # a name is wanted
 
     def __init__(self, step: Step, parent: QWidget | None = None):
         super().__init__(parent)
         self.step = step
         self.figure = ""
         self.picked = False
+        self._pressed: QPoint | None = None
+        self._dragging = False
         self.setFixedSize(_CARD)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -38,7 +44,7 @@ class Card(QWidget):
         state = "on" if step.on else "off"
         self.setAccessibleName(f"{title_of(step)}, {state}")
         self.setToolTip(
-            f"{kind_of(step.kind).help}\nClick to see its controls; the dot turns it on or off; Delete removes it."
+            f"{kind_of(step.kind).help}\nClick to see its controls; the dot turns it on or off; drag it to another place; double-click names it; Delete removes it."
         )
         self.update()
 
@@ -79,7 +85,27 @@ class Card(QWidget):
     def mousePressEvent(self, event):
         """Choose the step; on the dot, switch it."""
         if event.button() == Qt.MouseButton.LeftButton:
+            self._pressed = event.position().toPoint()
             (self.switched if event.position().x() < _DOT + 4 else self.chosen).emit(self.step.id)
+
+    def mouseMoveEvent(self, event):
+        """Drag the card to another place."""
+        if self._pressed is None:
+            return
+        if (event.position().toPoint() - self._pressed).manhattanLength() > _FAR:
+            self._dragging = True
+        if self._dragging:
+            self.dragged.emit(self.step.id, event.globalPosition().toPoint(), False)
+
+    def mouseReleaseEvent(self, event):
+        """Let the card go where it is."""
+        if self._dragging:
+            self.dragged.emit(self.step.id, event.globalPosition().toPoint(), True)
+        self._pressed, self._dragging = None, False
+
+    def mouseDoubleClickEvent(self, event):
+        """Ask for a name."""
+        self.named.emit(self.step.id)
 
     def contextMenuEvent(self, event):
         """Ask for the step's menu."""
@@ -122,13 +148,12 @@ class RouteBar(QWidget):
         self.add_button.setFixedSize(34, 46)
         self.add_button.setToolTip("Add a step; it lands where its stage stands.")
         self.add_button.setAccessibleName("Add a step")
-        self.add_menu = QMenu(self)
-        self.add_menu.setToolTipsVisible(True)
-        for kind in kinds().values():
-            action = self.add_menu.addAction(f"{kind.stage}:  {kind.label}")
-            action.setToolTip(kind.help)
-            action.triggered.connect(lambda _=False, k=kind.kind: session.add_step(k))
-        self.add_button.clicked.connect(self._show_menu)
+        self.steps = StepList(self)
+        self.steps.chosen.connect(session.add_step)
+        self.add_button.clicked.connect(self.show_steps)
+        self._mark = QWidget(self)  # where a dragged card would land
+        self._mark.setStyleSheet(f"background: {theme.VERDIGRIS};")
+        self._mark.hide()
         self.propose_button = QPushButton("Propose a route", objectName="quiet")
         self.propose_button.setFixedHeight(46)
         self.propose_button.setToolTip("Measure the picture and lay out the steps that it needs.")
@@ -139,8 +164,32 @@ class RouteBar(QWidget):
         self._order: tuple | None = None
         self.refresh()
 
-    def _show_menu(self) -> None:
-        self.add_menu.popup(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))
+    def show_steps(self) -> None:
+        """Open the list of steps under the button."""
+        self.steps.open_at(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))
+
+    def _drag(self, step_id: str, place: QPoint, let_go: bool) -> None:
+        """Show where a dragged card would land, and move the step when it is let go."""
+        order = [step.id for step in self.session.route]
+        middles = [self._cards[i].mapToGlobal(self._cards[i].rect().center()).x() for i in order]
+        target = sum(middle < place.x() for middle in middles)
+        card = self._cards[order[min(target, len(order) - 1)]]
+        edge = card.rect().topLeft() if target < len(order) else card.rect().topRight()
+        at = self.mapFromGlobal(card.mapToGlobal(edge))
+        self._mark.setGeometry(at.x() - 6 if target < len(order) else at.x() + 4, at.y(), 3, card.height())
+        self._mark.setVisible(not let_go)
+        self._mark.raise_()
+        if let_go:
+            start = order.index(step_id)
+            self.session.move_step(step_id, target - start - (target > start))
+
+    def ask_name(self, step_id: str) -> None:
+        """Ask for a step's name."""
+        step = self.session.route.find(step_id)
+        if step:
+            name, sure = QInputDialog.getText(self, "Rename", "Name of the step (empty: its own)", text=title_of(step))
+            if sure:
+                self.session.rename_step(step_id, "" if name == kind_of(step.kind).label else name)
 
     def refresh(self) -> None:
         """Show the route as it stands."""
@@ -175,6 +224,8 @@ class RouteBar(QWidget):
             card.chosen.connect(self.session.choose)
             card.switched.connect(self.session.switch_step)
             card.asked.connect(self._ask)
+            card.dragged.connect(self._drag)
+            card.named.connect(self.ask_name)
             self._cards[step.id] = card
             self._row.addWidget(_headed(card, stage.upper() if stage != previous else ""))
             previous = stage

@@ -123,6 +123,22 @@ class Session(QObject):
         if step:
             self.edit(replace(self.document, route=self.route.without(step_id)), f"Remove {title_of(step)}")
 
+    def duplicate_step(self, step_id: str) -> None:
+        """Add a copy right after a step, and choose it."""
+        step = self.route.find(step_id)
+        if step:
+            copy = replace(step, id=self.route.free_id(step.kind))
+            self.chosen_id = copy.id
+            route = self.route.inserted(copy, self.route.index(step_id) + 1)
+            self.edit(replace(self.document, route=route), f"Duplicate {title_of(step)}")
+            self.chosen.emit()
+
+    def rename_step(self, step_id: str, name: str) -> None:
+        """Give a step a name of its own; an empty one gives its kind's name back."""
+        step = self.route.find(step_id)
+        if step and name.strip() != step.name:
+            self.change_step(replace(step, name=name.strip()), f"Rename {title_of(step)}")
+
     def switch_step(self, step_id: str) -> None:
         """Turn a step on or off."""
         step = self.route.find(step_id)
@@ -131,7 +147,7 @@ class Session(QObject):
             self.change_step(replace(step, on=not step.on), f"Turn {title_of(step)} {word}")
 
     def move_step(self, step_id: str, by: int) -> None:
-        """Move a step earlier or later in the route."""
+        """Move a step earlier or later in the route, by places."""
         steps = list(self.route.steps)
         place = self.route.index(step_id)
         target = min(max(place + by, 0), len(steps) - 1)
@@ -231,7 +247,8 @@ class Session(QObject):
             if not len(route):
                 self.told.emit("Nothing was found that needs a step.", False)
                 return
-            self.chosen_id = route.steps[-1].id
+            # The step that follows the measurement is the one to look at first.
+            self.chosen_id = next((s.id for s in route if getattr(s.params, "auto", False)), route.steps[-1].id)
             self.edit(replace(self.document, route=route), "Propose a route")
             self.chosen.emit()
 

@@ -171,12 +171,14 @@ class NumberSlider(QWidget):
         return min(max(round(value / step) * step, low), high)
 
     def _take(self, value: float, dragging: bool) -> None:
-        value = round(value, 6)
+        whole = isinstance(self.described.default, int)
+        value = float(round(value)) if whole else round(value, 6)
         self.show_value(value, self._measured)
         (self.changing if dragging else self.changed).emit(value)
 
     def _nudge(self, notches: int, fine: bool) -> None:
-        step = (self.described.step or 0.01) * (0.2 if fine else 1.0)
+        whole = isinstance(self.described.default, int)
+        step = (self.described.step or 0.01) * (0.2 if fine and not whole else 1.0)
         value = min(max(self.value + notches * step, self.described.low), self.described.high)
         self._take(value, False)
 

@@ -27,6 +27,8 @@ class Greys:
 
 
 GREYS = Greys()
+#: What surrounds the picture; the eye judges brightness against it.
+SURROUNDS = {"dark": "#1F2122", "middle": "#767676", "light": "#D8D8D8"}
 
 
 def colour(name: str, alpha: int = 255) -> QColor:
@@ -107,6 +109,10 @@ QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border:
 QScrollBar:vertical, QScrollBar:horizontal {{ background: transparent; width: 8px; height: 8px; margin: 0; }}
 QScrollBar::handle {{ background: {GREYS.line}; border-radius: 4px; min-height: 24px; min-width: 24px; }}
 QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+QFrame#steplist {{ background: {GREYS.panel}; border: 1px solid {GREYS.line}; }}
+QListWidget {{ background: {GREYS.ground}; border: none; border-radius: 5px; }}
+QListWidget::item:selected {{ background: #2C4A44; }}
+QListWidget::item:hover {{ background: {GREYS.raised}; }}
 QLabel#faint {{ color: {GREYS.faint}; }}
 QLabel#kept {{ color: {VERDIGRIS}; }}
 QWidget#header {{ background: {GREYS.bar}; }}

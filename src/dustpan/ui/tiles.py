@@ -17,6 +17,7 @@ from dustpan.core.base import reduce_picture
 from dustpan.core.engine import BLOCK, Engine, Plan
 from dustpan.core.picture import Region, from_working
 from dustpan.core.pool import Priority, Token
+from dustpan.core.route import Document
 from dustpan.ui.session import Session
 
 REST = 1000  # ms without a change before exact pixels are made for a reduced view
@@ -83,6 +84,8 @@ class Tiles(QObject):
         self.exact: dict[tuple[int, int, int], QImage] = {}
         self._profile: QColorSpace | None = None
         self._plan_key = ""
+        self._shown: Document | None = None  # the document that the drafts and exact tiles are of
+        self._drafting: Document | None = None
         self._draft_busy = False
         self._again = False
         self._asked: set = set()
@@ -100,7 +103,7 @@ class Tiles(QObject):
         self._profile = screen_profile(self.session.engine.source.metadata.profile)
         for kept in (self.before, self.drafts, self.exact, self._asked):
             kept.clear()
-        self._plan_key, self._draft_busy, self._again = "", False, False
+        self._plan_key, self._shown, self._draft_busy, self._again = "", None, False, False
         self.request()
 
     def stop(self) -> None:
@@ -115,8 +118,15 @@ class Tiles(QObject):
             self.view = view
             self.request()
 
+    @property
+    def settled(self) -> bool:
+        """Whether the newest document is on the screen in exact pixels."""
+        newest = self._shown is not None and self._shown is self.session.document
+        return newest and not self._draft_busy and not self._missing()
+
     def _on_edit(self, dragging: bool) -> None:
         self._exact_token.cancel()
+        self.state.emit(False, 0, 1)
         self.request()
 
     def request(self) -> None:
@@ -139,6 +149,7 @@ class Tiles(QObject):
         """Ask for drafts of what is looked at, unless the exact tiles of this plan are there."""
         if document is self.session.document:
             self.session.take_plan(plan)
+        self._drafting = document
         lacking = self._missing() if plan.key == self._plan_key else _blocks(self.view.region, self.view.level, BLOCK)
         pieces = self._pieces(plan, lacking, dragging)
         if not pieces:
@@ -196,6 +207,7 @@ class Tiles(QObject):
 
     def _take_drafts(self, plan: Plan, found: list[Piece]) -> None:
         self._draft_busy = False
+        self._shown = self._drafting
         if plan.key != self._plan_key:
             self._plan_key = plan.key
             self.drafts, self.exact = [], {}
@@ -252,7 +264,7 @@ class Tiles(QObject):
     def _tell(self) -> None:
         wanted = len(_blocks(self.view.region, self.view.level, BLOCK))
         missing = len(self._missing())
-        self.state.emit(missing == 0, wanted - missing, wanted)
+        self.state.emit(self.settled, wanted - missing, wanted)
 
     def _ask_before(self, engine: Engine) -> None:
         """Ask for the original's tiles."""

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import qtawesome
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtGui import QAction, QActionGroup, QKeySequence
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -27,6 +27,7 @@ from dustpan.ui.canvas import Canvas
 from dustpan.ui.controls import Controls
 from dustpan.ui.export import ExportDialog
 from dustpan.ui.jobs import Jobs
+from dustpan.ui.memory import Memory
 from dustpan.ui.messages import Message
 from dustpan.ui.route_bar import RouteBar
 from dustpan.ui.session import Session
@@ -42,10 +43,12 @@ class Window(QMainWindow):
 
     closed = pyqtSignal()
 
-    def __init__(self, pool: Pool | None = None):
+    def __init__(self, pool: Pool | None = None, memory: Memory | None = None):
         super().__init__()
+        self.memory = memory or Memory()
         self.setWindowTitle("Dustpan")
-        self.resize(1280, 800)
+        self.setAcceptDrops(True)
+        self.resize(*self._remembered_size())
         self.setMinimumSize(900, 600)
         self.jobs = Jobs(pool or Pool(yielding=True), self)
         self.session = Session(self.jobs, self)
@@ -66,16 +69,20 @@ class Window(QMainWindow):
         session, canvas = self.session, self.canvas
         table = (
             ("File", "open", "Open …", "Ctrl+O", self.ask_open, "Open a picture"),
+            ("File", "recent", "Recent", "", None, "Pictures opened lately"),
             ("File", "export", "Export …", "Ctrl+E", self.ask_export, "Render the whole picture and save it as a new file"),
             ("File", "quit", "Quit", "Ctrl+Q", self.close, "Close the window"),
             ("Edit", "undo", "Undo", "Ctrl+Z", session.undo, "Take the last change back"),
             ("Edit", "redo", "Redo", "Ctrl+Shift+Z", session.redo, "Do it again"),
             ("Route", "propose", "Propose a route", "Ctrl+P", session.propose, "Measure the picture and lay out the steps it needs"),
+            ("Route", "add", "Add a step …", "A", self.route_bar.show_steps, "Search the list of steps; a new one lands where its stage stands"),
             ("Route", "switch", "Step on or off", "X", lambda: self._with_step(session.switch_step), "Turn the chosen step on or off"),
             ("Route", "previous", "Previous step", ",", lambda: self._walk(-1), "Choose the step before"),
             ("Route", "next", "Next step", ".", lambda: self._walk(1), "Choose the step after"),
             ("Route", "earlier", "Move step earlier", "Ctrl+Left", lambda: self._with_step(session.move_step, -1), "Move the chosen step to the left"),
             ("Route", "later", "Move step later", "Ctrl+Right", lambda: self._with_step(session.move_step, 1), "Move the chosen step to the right"),
+            ("Route", "duplicate", "Duplicate step", "Ctrl+D", lambda: self._with_step(session.duplicate_step), "Add a copy after the chosen step"),
+            ("Route", "rename", "Rename step …", "F2", lambda: self._with_step(self.route_bar.ask_name), "Give the chosen step a name of your own"),
             ("Route", "remove", "Remove step", "Del", lambda: self._with_step(session.remove_step), "Take the chosen step out of the route"),
             ("View", "fit", "Fit", "0", canvas.fit, "Show the whole picture"),
             ("View", "zoom1", "100 %", "1", lambda: canvas.set_zoom(1.0), "Show actual pixels"),
@@ -84,6 +91,7 @@ class Window(QMainWindow):
             ("View", "closer", "Closer", "Ctrl++", lambda: canvas.zoom_by(1), "Zoom in by one stop"),
             ("View", "farther", "Farther", "Ctrl+-", lambda: canvas.zoom_by(-1), "Zoom out by one stop"),
             ("View", "wipe", "Wipe", "J", None, "Show the original left of a line that you can drag"),
+            ("View", "where", "Show the Where", "M", None, "Hatch what the chosen step leaves alone"),
             ("Help", "keys", "Keys", "F1", self.show_keys, "List all keys"),
         )  # fmt: skip
         menus: dict[str, QMenu] = {}
@@ -98,14 +106,55 @@ class Window(QMainWindow):
                 menus[menu] = self.menuBar().addMenu(menu)
                 menus[menu].setToolTipsVisible(True)
             menus[menu].addAction(action)
+        self._make_choices(menus)
+        self.actions_["where"].setCheckable(True)
+        self.actions_["where"].setChecked(True)
+        self.actions_["where"].toggled.connect(self._hatch)
         self.actions_["wipe"].setCheckable(True)
         self.actions_["wipe"].toggled.connect(canvas.wipe)
-        self.route_bar.add_menu.setTitle("Add a step")
-        menus["Route"].insertMenu(self.actions_["switch"], self.route_bar.add_menu)
         step_menu = QMenu(self)
-        for name in ("switch", "earlier", "later", "remove"):
+        for name in ("switch", "earlier", "later", "duplicate", "rename", "remove"):
             step_menu.addAction(self.actions_[name])
         self.route_bar.step_menu = step_menu
+
+    def _make_choices(self, menus: dict[str, QMenu]) -> None:
+        """Add the menus that choose one of several: recent pictures, surround."""
+        self.recent_menu = QMenu("Recent", self)
+        self.actions_.pop("recent").setMenu(self.recent_menu)
+        self.recent_menu.aboutToShow.connect(self._list_recent)
+        surround = menus["View"].addMenu("Surround")
+        group = QActionGroup(self)
+        kept = self.memory.get("surround", "dark")
+        for name in theme.SURROUNDS:
+            action = group.addAction(name.capitalize())
+            action.setCheckable(True)
+            action.setChecked(name == kept)
+            action.setToolTip(f"Show the picture on a {name} grey; it changes how bright it looks")
+            action.triggered.connect(lambda _=False, n=name: self.set_surround(n))
+            surround.addAction(action)
+        self.canvas.surround = kept if kept in theme.SURROUNDS else "dark"
+
+    def set_surround(self, name: str) -> None:
+        """Show the picture on another grey."""
+        self.canvas.surround = name
+        self.memory.put("surround", name)
+        self.canvas.update()
+
+    def _list_recent(self) -> None:
+        self.recent_menu.clear()
+        for name in self.memory.recent:
+            self.recent_menu.addAction(name, lambda n=name: self.open_files([Path(n)]))
+        if self.recent_menu.isEmpty():
+            self.recent_menu.addAction("nothing yet").setEnabled(False)
+
+    def _hatch(self, on: bool) -> None:
+        self.canvas.ellipse.hatched = on
+        self.canvas.update()
+
+    def _remembered_size(self) -> tuple[int, int]:
+        size = self.memory.get("size", [1280, 800])
+        sound = len(size) == 2 and all(isinstance(n, int) and 600 <= n <= 10000 for n in size)
+        return tuple(size) if sound else (1280, 800)
 
     def _button(self, name: str, text: str | None = None) -> QPushButton:
         """Return a button that does what an action does and shares its state."""
@@ -157,6 +206,10 @@ class Window(QMainWindow):
         self.hold_button.released.connect(lambda: self.canvas.hold(False))
         row.addWidget(self.hold_button)
         row.addWidget(self._button("wipe"))
+        row.addSpacing(8)
+        self.values = QLabel(objectName="faint")
+        self.values.setToolTip("Place and 8-bit values under the pointer: red, green, blue before and after the route")
+        row.addWidget(self.values)
         row.addStretch()
         self.task_label = QLabel(objectName="faint")
         self.progress = QProgressBar(textVisible=False)
@@ -186,6 +239,7 @@ class Window(QMainWindow):
         session.task.connect(self._show_task)
         session.told.connect(self.message.tell)
         self.tiles.state.connect(self._show_state)
+        self.canvas.pointed.connect(self._show_values)
         self.canvas.zoomed.connect(lambda zoom: self.zoom_button.setText(f"{zoom:.0%}".replace("%", " %")))
 
     # -- showing ----------------------------------------------------------------------------------------------
@@ -193,10 +247,10 @@ class Window(QMainWindow):
     def _refresh(self) -> None:
         session = self.session
         ready, step = session.engine is not None, session.step
-        for name in ("export", "propose", "fit", "zoom1", "zoom2", "zoom4", "closer", "farther", "wipe"):
+        for name in ("export", "propose", "add", "fit", "zoom1", "zoom2", "zoom4", "closer", "farther", "wipe"):
             self.actions_[name].setEnabled(ready)
         self.hold_button.setEnabled(ready)
-        for name in ("switch", "earlier", "later", "remove"):
+        for name in ("switch", "earlier", "later", "duplicate", "rename", "remove", "where"):
             self.actions_[name].setEnabled(step is not None)
         for name in ("previous", "next"):
             self.actions_[name].setEnabled(len(session.route) > 0)
@@ -214,6 +268,17 @@ class Window(QMainWindow):
         facts.append(f"ISO {source.metadata.iso}" if source.metadata.iso else "")
         facts += [source.metadata.exposure, f"{source.width * source.height / 1e6:.1f} MP"]
         return "   ·   ".join(fact for fact in facts if fact)
+
+    def _show_values(self, pixel) -> None:
+        """Show what is under the pointer, before and after."""
+        if pixel is None:
+            self.values.setText("")
+            return
+        found = [self.canvas.colour_at(pixel, after=after) for after in (False, True)]
+        words = [f"{c.red()} {c.green()} {c.blue()}" if c else "–" for c in found]
+        self.values.setText(
+            f"{pixel.x()}, {pixel.y()}     {words[0]}  →  {words[1]}" if any(found) else f"{pixel.x()}, {pixel.y()}"
+        )
 
     def _show_task(self, text: str, share: float) -> None:
         for widget in (self.task_label, self.progress, self.stop_button):
@@ -251,14 +316,37 @@ class Window(QMainWindow):
         folder = str(self.session.path.parent) if self.session.path else ""
         name, _ = QFileDialog.getOpenFileName(self, "Open a picture", folder, _FILTER)
         if name:
-            self.session.open(Path(name))
+            self.open_files([Path(name)])
+
+    def open_files(self, paths: list[Path]) -> None:
+        """Open the first of several pictures; the others wait among the recent ones."""
+
+        def opened() -> None:
+            self.memory.add_recent(paths)
+            if len(paths) > 1:
+                self.message.tell(
+                    f"{paths[0].name} was opened; the other {len(paths) - 1} wait under File, Recent.", False
+                )
+
+        self.session.open(paths[0], then=opened)
+
+    def dragEnterEvent(self, event):
+        """Take files that are dropped."""
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event):
+        """Open what was dropped."""
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        if paths:
+            event.acceptProposedAction()
+            self.open_files(paths)
 
     def ask_export(self) -> None:
         """Ask where to export to, and do it."""
         source = self.session.engine.source
         folder = self.session.path.parent if self.session.path else Path.home()
-        stem = Path(source.name).stem.replace(", ", "-") or "picture"
-        dialog = ExportDialog(folder / f"{stem}-cleaned", source.pixels.dtype, self)
+        dialog = ExportDialog(folder, source, self)
         if dialog.exec():
             self.session.export(
                 dialog.target,
@@ -298,6 +386,8 @@ class Window(QMainWindow):
 
     def closeEvent(self, event):
         """End all work and both pools."""
+        if not (self.isMaximized() or self.isFullScreen()):
+            self.memory.put("size", [self.width(), self.height()])
         self.session.cancel()
         self.tiles.stop()
         self.jobs.close()
