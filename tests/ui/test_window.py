@@ -459,3 +459,22 @@ def test_nothing_is_cut_off(opened, qtbot, size):
                 assert widget.width() >= widget.minimumSizeHint().width() - 1, widget.text()
                 place = widget.mapTo(opened, QPoint(0, 0))
                 assert place.x() >= 0 and place.x() + widget.width() <= size[0], widget.text()
+
+
+def test_the_wheel_zooms_smoothly_and_rests_at_actual_pixels(opened, qtbot):
+    from PyQt6.QtCore import QPointF
+    from PyQt6.QtGui import QWheelEvent
+
+    canvas, at = opened.canvas, QPointF(300, 200)
+    canvas.set_zoom(0.5)
+    zooms = [canvas.zoom]
+    for _ in range(14):
+        place = (at - canvas._corner) / canvas.zoom
+        no_keys, no_buttons = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.NoButton
+        phase = Qt.ScrollPhase.NoScrollPhase
+        canvas.wheelEvent(QWheelEvent(at, at, QPoint(), QPoint(0, 120), no_buttons, no_keys, phase, False))
+        zooms.append(canvas.zoom)
+        if canvas.zoom > 1.5:
+            assert ((at - canvas._corner) / canvas.zoom - place).manhattanLength() < 2
+    assert zooms == sorted(zooms) and 1.0 in zooms and 2.0 in zooms and max(zooms) <= 16
+    settle(opened, qtbot)

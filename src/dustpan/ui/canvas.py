@@ -12,6 +12,7 @@ from dustpan.ui.ellipse import EllipseHandles
 from dustpan.ui.tiles import Tiles, View, level_for
 
 STOPS = (0.0625, 0.125, 0.25, 0.3333, 0.5, 0.6667, 1.0, 2.0, 3.0, 4.0, 8.0, 16.0)
+_REST = 0.11  # how near to a stop the wheel comes to rest on it
 _GRID = 8.0  # zoom from which the pixels are parted by lines
 _GRAB = 8  # px either side of the wipe line
 
@@ -239,9 +240,13 @@ class Canvas(QWidget):
             self._move(self._corner)
 
     def wheelEvent(self, event):
-        """Zoom at the pointer."""
-        if event.angleDelta().y():
-            self.zoom_by(1 if event.angleDelta().y() > 0 else -1, event.position())
+        """Zoom smoothly at the pointer, resting at whole multiples of actual pixels on the way."""
+        turned = event.angleDelta().y()
+        if not turned or not self.size_px[0]:
+            return
+        zoom = min(max(self.zoom * 2 ** (turned / 360), STOPS[0]), STOPS[-1])
+        rest = next((stop for stop in STOPS if stop >= 1 and abs(zoom / stop - 1) < _REST and self.zoom != stop), zoom)
+        self.set_zoom(rest, event.position())
 
     def mousePressEvent(self, event):
         """Begin to drag the wipe line or the picture."""

@@ -117,6 +117,9 @@ class Controls(QWidget):
                 field.entry.setFixedWidth(38)
                 trio.addWidget(field)
                 continue
+            if described.choices:
+                column.addLayout(_row(described.label, field))
+                continue
             column.addWidget(field)
 
     def _make_field(self, key: str, described: Param) -> QWidget:

@@ -125,6 +125,19 @@ class Card(QWidget):
             super().keyPressEvent(event)
 
 
+class _Way(QWidget):
+    """The ground of the cards, with the line that the picture passes along."""
+
+    def paintEvent(self, event):
+        """Draw the line behind the cards."""
+        shown = [box for box in self.children() if isinstance(box, QWidget) and box.isVisible()]
+        if len(shown) > 1:
+            painter = QPainter(self)
+            painter.setPen(QPen(theme.colour("line"), 2))
+            y = shown[0].y() + 17 + _CARD.height() // 2
+            painter.drawLine(shown[0].x() + 20, y, max(box.x() for box in shown), y)
+
+
 class RouteBar(QWidget):
     """Show the route; add, choose, switch, move and remove steps."""
 
@@ -135,7 +148,7 @@ class RouteBar(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(82)
         self._cards: dict[str, Card] = {}
-        self._line = QWidget()
+        self._line = _Way()
         self._row = QHBoxLayout(self._line)
         self._row.setContentsMargins(14, 4, 14, 4)
         self._row.setSpacing(10)

@@ -96,9 +96,6 @@ QLineEdit:focus, QComboBox:focus {{ border-color: {VERDIGRIS}; }}
 QLineEdit#value {{ background: transparent; border-color: transparent; padding: 0 3px; }}
 QLineEdit#value:hover {{ border-color: {GREYS.line}; }}
 QLineEdit#value:focus {{ background: {GREYS.ground}; border-color: {VERDIGRIS}; }}
-QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {GREYS.faint}; border-radius: 3px;
-    background: {GREYS.ground}; }}
-QCheckBox::indicator:checked {{ background: {VERDIGRIS}; border-color: {VERDIGRIS}; }}
 QComboBox::drop-down {{ border: none; width: 20px; }}
 QComboBox::down-arrow {{ width: 0; height: 0; border-left: 4px solid {GREYS.bar}; border-right: 4px solid {GREYS.bar};
     border-top: 5px solid {GREYS.text}; margin-right: 8px; }}

@@ -157,13 +157,12 @@ def mean_deviations(field: NoiseField) -> tuple[float, float]:
 def _proposal(field: NoiseField) -> NoiseParams:
     """Propose: the stronger the noise the larger the part, never all of it where it is faint."""
     luminance, colour = mean_deviations(field)
-    fine = field.sigma(TONES[None, 1:-1], (0.5, 0.5, 0.5, 0.5))[0]
-    coarse = field.sigma(TONES[None, 1:-1], (0.5, 0.5, 0.5, 0.5), level=2)[0]
-    clumping = 4 * float(np.median(coarse / np.maximum(fine, 1e-9)))  # 1 for white noise
+    fine, coarse = (field.sigma(TONES[None, 1:-1], (0.5, 0.5, 0.5, 0.5), level=level)[:, 0] for level in (0, 2))
+    clumping = 4 * float(np.median(coarse / np.maximum(fine, 1e-9), axis=1).max())  # 1 for white noise
     return NoiseParams(
         luminance=float(round(100 * (1 - np.exp(-luminance / 7.5)))),
         colour=float(round(100 * (1 - np.exp(-colour / 3.0)))),
-        blotch=2.0 if clumping < 1.5 else 3.0 if clumping < 2.6 else 4.0,
+        blotch=2.0 if clumping < 1.4 else 3.0 if clumping < 2.6 else 4.0,
         detail_return=10.0 if luminance > 15 else 20.0,
     )
 
