@@ -23,11 +23,11 @@ def run() -> None:
         pool = Pool()
 
         def work(source=source, pool=pool):
-            engine = Engine(source)
+            engine = Engine(source, pool=pool)
             plan = engine.plan(Document(propose_route(engine)))
             return render_native(engine, plan, FORMATS["png"], pool=pool)
 
-        measure = median_seconds(lambda s=source: propose_route(Engine(s)), 3)
+        measure = median_seconds(lambda s=source, pool=pool: propose_route(Engine(s, pool=pool)), 3)
         whole = median_seconds(work, 3)
         cleaned = psnr(to_working(work()), truth)
         pool.close()

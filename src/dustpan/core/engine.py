@@ -23,6 +23,7 @@ from dustpan.core.filters.planes import sample_plane
 from dustpan.core.measure.model import EvenField, MixedField, NoiseField, NoiseModel
 from dustpan.core.params import Params
 from dustpan.core.picture import Region, Source
+from dustpan.core.pool import Pool, share_out
 from dustpan.core.route import Document, Step
 from dustpan.core.steps import kinds
 from dustpan.core.steps.base import MAX_SUPPORT, Context, StepKind
@@ -30,7 +31,8 @@ from dustpan.core.survey import Survey
 from dustpan.core.where.base import mask_of
 
 BLOCK = 512
-_ALIGN = 8  # supports are rounded up to this, so that sliding patches keep their places in the picture
+_ALIGN = 16  # supports are rounded up to this: patches keep their places, and small changes of a radius the tiles
+_CARRIED = 96  # px of margin up to which a block is worked on its own
 _MAPPED = 256 << 20  # a Base larger than this is kept in a file
 _SHARE_PLANE = 256  # px, the mask as the noise field sees it
 Check = Callable[[], None]
@@ -111,11 +113,15 @@ class Plan:
 class Engine:
     """Render documents on one source.
 
-    source : the picture. budget : bytes of blocks to keep. noise : a model to use instead of measuring.
+    source : the picture. budget : bytes of blocks to keep. noise : a model to use instead of measuring. pool : threads
+    that may help when a whole picture is needed at once.
     """
 
-    def __init__(self, source: Source, *, budget: int = 1 << 30, noise: NoiseModel | None = None):
+    def __init__(
+        self, source: Source, *, budget: int = 1 << 30, noise: NoiseModel | None = None, pool: Pool | None = None
+    ):
         self.source = source
+        self.pool = pool
         self.runs: dict[str, int] = {}  # how often each kind's filter ran, for tests and for the curious
         self._cache = Cache(budget)
         self.base = Base.of(source, noise)
@@ -197,9 +203,12 @@ class Engine:
             pixels = np.memmap(tempfile.TemporaryFile(), np.float32, "w+", shape=shape)  # noqa: SIM115
         else:
             pixels = np.empty(shape, np.float32)
-        for region in blocks_of(plan.size):
+
+        def one(region: Region) -> None:
             x0, y0, x1, y1 = region
             pixels[y0:y1, x0:x1] = self.render(plan, region, check=check)
+
+        share_out(one, list(blocks_of(plan.size)), self.pool)
         return Base(plan.key, pixels, noise=self._fixed)
 
     # -- rendering --------------------------------------------------------------------------------------------
@@ -225,22 +234,44 @@ class Engine:
 
     def block(self, plan: Plan, column: int, row: int, *, check: Check = _nothing) -> np.ndarray:
         """Return one block of a plan's result, read-only, h x w x 3 float32."""
-        check()
-        stage = plan.stages[-1]
-        key = (stage.key, plan.level, column, row)
-        return self._once(key, lambda: self._mixed_block(plan, stage, column, row, check), check)
+        return self._part(plan, (column, row), 0, check)
 
-    def _mixed_block(self, plan: Plan, stage: Stage, column: int, row: int, check: Check) -> np.ndarray:
-        region = _block_region(column, row, plan.size)
+    def _part(self, plan: Plan, number: tuple[int, int], margin: int, check: Check) -> np.ndarray:
+        """Return a block of a plan's result with a margin around it, as far as the picture goes.
+
+        The margin is what the steps after it look at. While margins stay small a block is worked on its own, from
+        the base up: its neighbours need not be there, so a view costs its own blocks only. Where margins would
+        add up to much, the tile is put together from blocks instead. The rule depends on the plan alone, so
+        screen and export take the same way.
+        """
+        check()
+        region = _widened(_block_region(*number, plan.size), margin, plan.size)
+        if not plan.stages:
+            return plan.base.read(region, plan.level)
+        stage = plan.stages[-1]
+        key = (stage.key, plan.level, *number, margin)
+        return self._once(key, lambda: self._mixed_part(plan, stage, number, margin, check), check)
+
+    def _mixed_part(self, plan: Plan, stage: Stage, number: tuple[int, int], margin: int, check: Check) -> np.ndarray:
+        region = _widened(_block_region(*number, plan.size), margin, plan.size)
+        before = plan.before(-1)
+
+        def read(plan: Plan, wide: Region) -> np.ndarray:
+            support = _support(stage)
+            if margin + support > _CARRIED:
+                return self.render(before, wide, check=check)
+            return self._part(before, number, margin + support, check)
 
         def raw() -> np.ndarray:
-            return self._run(plan, stage, region, partial(self.render, check=check), check)
+            return self._run(plan, stage, region, read, check)
 
         if stage.key == stage.raw_key:
             return raw()
-        below = self.render(plan.before(-1), region, check=check)
+        below = (
+            self.render(before, region, check=check) if margin > _CARRIED else self._part(before, number, margin, check)
+        )
         return _mixed(
-            plan, stage, region, below, lambda: self._once((stage.raw_key, plan.level, column, row), raw, check)
+            plan, stage, region, below, lambda: self._once((stage.raw_key, plan.level, *number, margin), raw, check)
         )
 
     def sketch(self, plan: Plan, region: Region, *, check: Check = _nothing) -> np.ndarray:
@@ -265,12 +296,7 @@ class Engine:
     def _run(self, plan: Plan, stage: Stage, region: Region, read: Callable, check: Check) -> np.ndarray:
         """Run a stage's filter on a region: read the tile with its support, apply, cut the support off."""
         x0, y0, x1, y1 = region
-        support = stage.kind.support(stage.params, stage.analysis)
-        if not 0 <= support <= MAX_SUPPORT:
-            raise ValueError(f"{stage.kind.kind} asks for {support} px of support; at most {MAX_SUPPORT} px are given")
-        around = -(-support // _ALIGN) * _ALIGN
-        width, height = plan.size
-        wide = (max(x0 - around, 0), max(y0 - around, 0), min(x1 + around, width), min(y1 + around, height))
+        wide = _widened(region, _support(stage), plan.size)
         tile = read(plan.before(-1), wide)
         tile.flags.writeable = False
         check()
@@ -303,6 +329,19 @@ class Engine:
             with self._lock:
                 del self._busy[key]
             mine.set()
+
+
+def _support(stage: Stage) -> int:
+    """Return how far a stage looks, rounded up so that sliding patches keep their places in the picture."""
+    support = stage.kind.support(stage.params, stage.analysis)
+    if not 0 <= support <= MAX_SUPPORT:
+        raise ValueError(f"{stage.kind.kind} asks for {support} px of support; at most {MAX_SUPPORT} px are given")
+    return -(-support // _ALIGN) * _ALIGN
+
+
+def _widened(region: Region, margin: int, size: tuple[int, int]) -> Region:
+    x0, y0, x1, y1 = region
+    return max(x0 - margin, 0), max(y0 - margin, 0), min(x1 + margin, size[0]), min(y1 + margin, size[1])
 
 
 def _mixed(plan: Plan, stage: Stage, region: Region, below: np.ndarray, raw: Callable[[], np.ndarray]) -> np.ndarray:

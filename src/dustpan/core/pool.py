@@ -6,9 +6,10 @@ import heapq
 import itertools
 import os
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 from enum import IntEnum
+from typing import Any
 
 from dustpan.core.errors import Cancelled
 
@@ -97,3 +98,56 @@ class Pool:
                 future.set_result(run())
             except BaseException as fault:  # handed on whole to whoever waits for the result
                 future.set_exception(fault)
+
+
+def share_out(work: Callable[[Any], None], items: Sequence[Any], pool: Pool | None) -> None:
+    """Do `work` on every item in this thread, with the help of a pool's idle threads.
+
+    It may be called from a job of the same pool: this thread never waits for a helper that has not begun.
+    """
+    shared = _Shared(work, items)
+    token = Token()
+    for _ in range(pool.size - 1 if pool and len(items) > 1 else 0):
+        pool.submit(shared.help_out, priority=Priority.VIEW, token=token)
+    while shared.take():
+        pass
+    token.cancel()
+    shared.wait_for_helpers()
+    if shared.faults:
+        raise shared.faults[0]
+
+
+class _Shared:
+    """Items that several threads take from until none is left or one has failed."""
+
+    def __init__(self, work: Callable[[Any], None], items: Sequence[Any]):
+        self.faults: list[BaseException] = []
+        self._work, self._waiting = work, list(reversed(items))
+        self._lock, self._ended, self._helpers = threading.Lock(), threading.Semaphore(0), 0
+
+    def take(self) -> bool:
+        """Work on the next item; returns whether there was one."""
+        with self._lock:
+            if self.faults or not self._waiting:
+                return False
+            item = self._waiting.pop()
+        try:
+            self._work(item)
+        except BaseException as fault:  # told by the thread that asked for the work
+            self.faults.append(fault)
+        return True
+
+    def help_out(self) -> None:
+        """Take items until none is left."""
+        with self._lock:
+            self._helpers += 1
+        while self.take():
+            pass
+        self._ended.release()
+
+    def wait_for_helpers(self) -> None:
+        """Wait for those that have begun: only they can still hold an item."""
+        with self._lock:
+            begun = self._helpers
+        for _ in range(begun):
+            self._ended.acquire()

@@ -14,7 +14,7 @@ from dustpan.core.engine import Engine, Plan
 from dustpan.core.errors import DustpanError
 from dustpan.core.filters.warm import is_warm
 from dustpan.core.picture import Source
-from dustpan.core.pool import Priority, Token
+from dustpan.core.pool import Pool, Priority, Token
 from dustpan.core.propose import propose_route
 from dustpan.core.route import STAGES, Document, History, Route, Step
 from dustpan.core.steps import kind_of, new_step
@@ -233,7 +233,7 @@ class Session(QObject):
                 self.told.emit(message, False)
             then()
 
-        self.jobs.run(lambda: _make_engine(read()), finish, priority=Priority.VIEW, token=token)
+        self.jobs.run(lambda: _make_engine(read(), self.jobs.pool), finish, priority=Priority.VIEW, token=token)
 
     def propose(self) -> None:
         """Measure the picture and lay out the steps that it needs."""
@@ -274,8 +274,8 @@ class Session(QObject):
         )  # fmt: skip
 
 
-def _make_engine(source: Source) -> Engine:
-    engine = Engine(source)
+def _make_engine(source: Source, pool: Pool) -> Engine:
+    engine = Engine(source, pool=pool)
     engine.base.read((0, 0, 1, 1))
     return engine
 

@@ -58,3 +58,35 @@ def structure_share(tensor, sigma, soft, out):
             strength = tensor[y, x, 3] / expected
             share = _smooth(coherence, np.float32(0.38), np.float32(0.72))
             out[y, x, 0] = soft[y, x] * share * _smooth(strength, np.float32(0.9), np.float32(1.8))
+
+
+@kernel
+def add_detail(plane, detail, around, noise, top, floor, settings, added):
+    """Fill `added` with the detail that passes the gates, held where it would pass the neighbourhood's extremes.
+
+    around : (H, W, 4), smoothed xx, yy, xy of the slopes and the square of the detail
+    settings : amount, noise gate, threshold, edge gate, light and dark overshoot allowed
+    """
+    amount, noise_gate, threshold = settings[0], settings[1], settings[2]
+    edge_gate, light, dark = settings[3], settings[4], settings[5]
+    one, small = np.float32(1), np.float32(1e-9)
+    height, width = plane.shape
+    for y in range(height):
+        for x in range(width):
+            xx, yy, xy = around[y, x, 0], around[y, x, 1], around[y, x, 2]
+            energy = np.sqrt(max(around[y, x, 3], np.float32(0)))
+            gate = one
+            if noise_gate > 0:
+                relative = energy / max(noise[y, x], np.float32(1e-6))
+                gate = _smooth(relative, np.float32(0.8) * noise_gate, np.float32(1.6) * noise_gate)
+            if threshold > 0:
+                gate *= _smooth(energy, np.float32(0.3) * threshold, np.float32(1.2) * threshold)
+            if edge_gate > 0:
+                directed = np.sqrt((xx - yy) * (xx - yy) + np.float32(4) * xy * xy) / (xx + yy + small)
+                gate *= one - edge_gate * (one - _smooth(directed, np.float32(0.2), np.float32(0.6)))
+            result = plane[y, x] + amount * gate * detail[y, x]
+            if result > top[y, x]:
+                result = top[y, x] + light * (result - top[y, x])
+            elif result < floor[y, x]:
+                result = floor[y, x] - dark * (floor[y, x] - result)
+            added[y, x] = result - plane[y, x]

@@ -7,20 +7,19 @@ import math
 import cv2
 import numpy as np
 
-from dustpan.core.filters.tone import smooth_step
+from dustpan.core.filters.pixelwise import add_detail
 
 _FINEST = 0.5  # px, deviation of the blur that parts the finest octave from the rest
-_TENSOR = 1.6  # px, over which directions are compared
 
 
 def reach(radius: float) -> int:
     """Return how far, in pixels, `sharpen_plane` looks for a radius."""
-    return max(math.ceil(4 * radius) + math.ceil(3 * _spread(radius)), 2 + math.ceil(4 * _TENSOR)) + 1
+    return max(math.ceil(4 * radius), 3) + math.ceil(4 * _spread(radius)) + 1
 
 
 def _spread(radius: float) -> float:
-    """Deviation of the blur over which the strength of detail is gathered, px."""
-    return max(1.5, 0.6 * radius)
+    """Deviation of the blur over which strength and direction of detail are gathered, px."""
+    return max(1.6, 0.6 * radius)
 
 
 def detail_of(plane: np.ndarray, *, radius: float, finest: float) -> np.ndarray:
@@ -48,58 +47,54 @@ def _response(deviation: float) -> np.ndarray:
     return np.outer(line, line)
 
 
-def gate_of(
+def sharpen_plane(
     plane: np.ndarray,
-    detail: np.ndarray,
     *,
+    amount: float,
     radius: float,
+    finest: float,
     noise: np.ndarray,
     noise_gate: float,
     threshold: float,
     edge_gate: float,
+    halo_light: float,
+    halo_dark: float,
 ) -> np.ndarray:
-    """Return shares (0 to 1) by which the detail of each place takes part.
+    """Return what sharpening adds to a plane.
 
     Parameters
     ----------
-    plane, detail : (H, W) float32 tones and their detail.
-    noise : (H, W) deviation of the noise in `detail`.
+    plane : (H, W) float32 tones.
+    amount : 0 to 5, how many times its detail is added.
+    radius : 0.2 to 10 px, size of the detail; finest : 0 to 1, the finest octave's part in it.
+    noise : (H, W) deviation of the noise in the detail.
     noise_gate : deviations of noise under which detail is left out, 0 to 4; larger leaves more alone.
     threshold : tone under which detail is left out; larger leaves more alone.
     edge_gate : 0 to 1, how far detail without a direction is left out; larger leaves bare areas alone.
+    halo_light, halo_dark : 0 to 1; the part allowed of what passes the lightest and darkest of the neighbourhood is
+        their square (0 none, 1 all).
+
+    Returns
+    -------
+    (H, W) float32, to be added. Looks `reach(radius)` around.
+
+    Notes
+    -----
+    Direction is told by the structure tensor (Bigun and Granlund 1987).
     """
-    energy = np.sqrt(_blur(detail * detail, _spread(radius)))
-    gate = np.ones_like(plane)
-    if noise_gate > 0:
-        relative = energy / np.maximum(noise, np.float32(1e-6))
-        gate *= smooth_step(relative, 0.8 * noise_gate, 1.6 * noise_gate)
-    if threshold > 0:
-        gate *= smooth_step(energy, 0.3 * threshold, 1.2 * threshold)
-    if edge_gate > 0:
-        gate *= 1 - np.float32(edge_gate) * (1 - _directed(plane))
-    return gate
-
-
-def _directed(plane: np.ndarray) -> np.ndarray:
-    """Return shares of how much a place has one direction (structure tensor; Bigun and Granlund 1987)."""
+    detail = detail_of(plane, radius=radius, finest=finest)
     soft = cv2.GaussianBlur(plane, (5, 5), 0.8, borderType=cv2.BORDER_REFLECT)
     across = cv2.Sobel(soft, cv2.CV_32F, 1, 0, ksize=3, borderType=cv2.BORDER_REFLECT)
     down = cv2.Sobel(soft, cv2.CV_32F, 0, 1, ksize=3, borderType=cv2.BORDER_REFLECT)
-    xx, yy, xy = (_blur(p, _TENSOR) for p in (across * across, down * down, across * down))
-    return smooth_step(np.sqrt((xx - yy) ** 2 + 4 * xy * xy) / (xx + yy + np.float32(1e-9)), 0.2, 0.6)
-
-
-def hold_halos(plane: np.ndarray, sharpened: np.ndarray, *, radius: float, light: float, dark: float) -> np.ndarray:
-    """Let the result pass the neighbourhood's lightest and darkest only by a part.
-
-    light, dark : 0 to 1; the part of the overshoot that is allowed is their square (0 none, 1 all).
-    """
+    around = _blur(cv2.merge([across * across, down * down, across * down, detail * detail]), _spread(radius))
     side = 2 * math.ceil(2 * radius) + 1
     window = np.ones((side, side), np.uint8)
     top = cv2.dilate(plane, window, borderType=cv2.BORDER_REFLECT)
     floor = cv2.erode(plane, window, borderType=cv2.BORDER_REFLECT)
-    over, under = np.maximum(sharpened - top, 0), np.maximum(floor - sharpened, 0)
-    return sharpened - np.float32(1 - light**2) * over + np.float32(1 - dark**2) * under
+    added = np.empty_like(plane)
+    settings = np.array([amount, noise_gate, threshold, edge_gate, halo_light**2, halo_dark**2], np.float32)
+    add_detail(plane, detail, around, np.require(noise, np.float32, ("C", "W")), top, floor, settings, added)
+    return added
 
 
 def _side(deviation: float) -> int:

@@ -40,6 +40,7 @@ def warm() -> None:
     from dustpan.core.filters.colour import from_opponent, to_opponent
     from dustpan.core.filters.dct import clean_plane
     from dustpan.core.filters.detail import structured_part
+    from dustpan.core.filters.sharpen import sharpen_plane
     from dustpan.core.filters.specks import find_specks, mend_specks
 
     picture = from_opponent(to_opponent(np.zeros((32, 32, 3), np.float32)))
@@ -48,6 +49,18 @@ def warm() -> None:
     marks[9, 9] = True
     mend_specks(picture, marks, sigma=picture, size=3)
     plane, level = np.zeros((32, 32), np.float32), np.ones((16, 16), np.float32)
+    sharpen_plane(
+        plane,
+        amount=1,
+        radius=1,
+        finest=1,
+        noise=plane,
+        noise_gate=1,
+        threshold=0,
+        edge_gate=0,
+        halo_light=1,
+        halo_dark=1,
+    )
     clean_plane(plane, level=level, spectrum=np.ones((8, 8), np.float32))
     if cache_folder().is_dir():
         (cache_folder() / "done").touch()

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
+import cv2
 import numpy as np
 
 from dustpan.core.filters.planes import place_of, sample_plane
@@ -45,10 +46,27 @@ class Context:
         """Return (3, h, w) deviations of the noise for a plane of tones spread over a region."""
         return self.noise.sigma(tone, place_of(region, self.size), level=self.level + scale)
 
+    def coarse_sigma(self, tone: np.ndarray, region: Region) -> np.ndarray:
+        """Return what `sigma` does, looked up at every fourth pixel only: noise changes slowly over a picture.
+
+        The region starts at a multiple of 4, as tiles do, so that places agree between tiles.
+        """
+        return spread_out(self.sigma(every_fourth(tone), region), tone.shape)
+
     def spectrum(self, scale: int = 0) -> np.ndarray:
         """Return (3, 8, 8) relative deviations of the block coefficients at a scale."""
         spectra = self.noise.spectrum
         return spectra[min(self.level + scale, len(spectra) - 1)]
+
+
+def every_fourth(tone: np.ndarray) -> np.ndarray:
+    """Return the smoothed tone at every fourth pixel."""
+    return cv2.blur(tone, (9, 9), borderType=cv2.BORDER_REFLECT)[::4, ::4]
+
+
+def spread_out(coarse: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
+    """Return (n, h, w) planes from every fourth pixel of them."""
+    return np.repeat(np.repeat(coarse, 4, axis=1), 4, axis=2)[:, : shape[0], : shape[1]]
 
 
 class StepKind:

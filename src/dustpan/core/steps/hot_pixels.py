@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import OPPONENT, tone_of
 from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, find_specks, mend_specks
 from dustpan.core.measure.model import NoiseField
 from dustpan.core.params import Params, param
-from dustpan.core.steps.base import Context, StepKind
+from dustpan.core.steps.base import Context, StepKind, every_fourth, spread_out
 
 _POLARITY = {"bright": BRIGHT, "dark": DARK, "both": BRIGHT + DARK}
 _WORTH_MENDING = 25.0  # found in a megapixel
@@ -104,11 +103,10 @@ def _find(tile, params: HotPixelParams, sigma_of) -> np.ndarray:
 
 
 def _channel_sigma(tile: np.ndarray, sigma_of) -> np.ndarray:
-    """Return H x W x 3 deviations of red, green and blue at each place's own tone (specks taken out of it)."""
-    tone = cv2.blur(np.minimum(tone_of(tile), 1), (9, 9), borderType=cv2.BORDER_REFLECT)
-    variance = sigma_of(tone) ** 2
-    channels = np.tensordot(variance, OPPONENT**2, axes=(0, 0))
-    return np.sqrt(np.maximum(channels, (0.5 / 255) ** 2), dtype=np.float32)
+    """Return H x W x 3 deviations of red, green and blue at each place's own tone (specks smoothed out of it)."""
+    variance = sigma_of(every_fourth(np.minimum(tone_of(tile), 1))) ** 2
+    channels = np.sqrt(np.maximum(np.tensordot(OPPONENT.T**2, variance, axes=(1, 0)), (0.5 / 255) ** 2))
+    return np.moveaxis(spread_out(channels, tile.shape[:2]), 0, 2)
 
 
 KIND = HotPixels()

@@ -123,7 +123,7 @@ class Noise(StepKind):
             check=context.check,
         )
         if params.detail_return > 0 and params.luminance > 0:
-            taken = field.sigma(tone_of(cleaned), region)[0] * np.float32(strengths[0])
+            taken = field.coarse_sigma(tone_of(cleaned), region)[0] * np.float32(strengths[0])
             cleaned = cleaned + np.float32(params.detail_return / 100) * structured_part(tile - cleaned, sigma=taken)
         if analysis.coarse is not None:
             cleaned = cleaned + context.sample(analysis.coarse, region, tile.shape[:2])

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.filters.sharpen import detail_of, gate_of, hold_halos, noise_gain, reach
+from dustpan.core.filters.sharpen import noise_gain, reach, sharpen_plane
 from dustpan.core.measure.model import DISPLAY
 from dustpan.core.params import Params, param
 from dustpan.core.steps.base import Context, StepKind
@@ -84,16 +84,14 @@ class Sharpen(StepKind):
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its luminance sharpened; looks up to 60 px around."""
         tone = tone_of(tile)
-        detail = detail_of(tone, radius=params.radius, finest=params.finest_octave)
         gain = noise_gain(context.spectrum()[0], radius=params.radius, finest=params.finest_octave)
-        noise = context.sigma(tone, region)[0] * (_TONE_OF_LUMINANCE * np.float32(gain))
-        gate = gate_of(
-            tone, detail, radius=params.radius, noise=noise, noise_gate=params.noise_gate,
-            threshold=params.threshold / DISPLAY, edge_gate=params.edge_gate,
+        noise = context.coarse_sigma(tone, region)[0] * (_TONE_OF_LUMINANCE * np.float32(gain))
+        added = sharpen_plane(
+            tone, amount=params.amount / 100, radius=params.radius, finest=params.finest_octave, noise=noise,
+            noise_gate=params.noise_gate, threshold=params.threshold / DISPLAY, edge_gate=params.edge_gate,
+            halo_light=params.halo_light, halo_dark=params.halo_dark,
         )  # fmt: skip
-        sharpened = tone + np.float32(params.amount / 100) * gate * detail
-        held = hold_halos(tone, sharpened, radius=params.radius, light=params.halo_light, dark=params.halo_dark)
-        return tile + (held - tone)[..., None]
+        return tile + added[..., None]
 
     def scaled(self, params, level):
         """Shrink the radius; leave the step out when nothing of it would show."""
