@@ -267,9 +267,9 @@ class Engine:
 
         if stage.key == stage.raw_key:
             return raw()
-        below = (
-            self.render(before, region, check=check) if margin > _CARRIED else self._part(before, number, margin, check)
-        )
+        wide = _widened(region, _support(stage), plan.size)
+        left, top = region[0] - wide[0], region[1] - wide[1]
+        below = read(plan, wide)[top : top + region[3] - region[1], left : left + region[2] - region[0]]
         return _mixed(
             plan, stage, region, below, lambda: self._once((stage.raw_key, plan.level, *number, margin), raw, check)
         )
@@ -291,7 +291,10 @@ class Engine:
 
         if stage.key == stage.raw_key:
             return raw()
-        return _mixed(plan, stage, region, read(before, region), raw)
+        wide = _widened(region, _support(stage), plan.size)
+        left, top = region[0] - wide[0], region[1] - wide[1]
+        below = read(before, wide)[top : top + region[3] - region[1], left : left + region[2] - region[0]]
+        return _mixed(plan, stage, region, below, raw)
 
     def _run(self, plan: Plan, stage: Stage, region: Region, read: Callable, check: Check) -> np.ndarray:
         """Run a stage's filter on a region: read the tile with its support, apply, cut the support off."""

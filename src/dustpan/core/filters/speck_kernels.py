@@ -14,14 +14,31 @@ _SECOND = np.float32(0.3)  # most that a speck of one colour shows in its second
 
 
 @kernel
+def _value(tile, y, x, channel):
+    """Red, green, blue, red less green, blue less green."""
+    if channel < 3:
+        return tile[y, x, channel]
+    return tile[y, x, 2 * (channel - 3)] - tile[y, x, 1]
+
+
+@kernel
+def _deviation(sigma, y, x, channel):
+    """Deviation of a value's noise; the channels of a mosaic are nearly independent."""
+    if channel < 3:
+        return sigma[y, x, channel]
+    one, green = sigma[y, x, 2 * (channel - 3)], sigma[y, x, 1]
+    return np.sqrt(one * one + green * green)
+
+
+@kernel
 def _ring_median(tile, y, x, channel, values):
     """Median and median absolute deviation over the square ring at 3 px (24 pixels)."""
     n = 0
     for k in range(-_RING, _RING):
-        values[n] = tile[y - _RING, x + k, channel]
-        values[n + 1] = tile[y + k, x + _RING, channel]
-        values[n + 2] = tile[y + _RING, x - k, channel]
-        values[n + 3] = tile[y - k, x - _RING, channel]
+        values[n] = _value(tile, y - _RING, x + k, channel)
+        values[n + 1] = _value(tile, y + k, x + _RING, channel)
+        values[n + 2] = _value(tile, y + _RING, x - k, channel)
+        values[n + 3] = _value(tile, y - k, x - _RING, channel)
         n += 4
     values.sort()
     middle = np.float32(0.5) * (values[11] + values[12])
@@ -38,7 +55,7 @@ def mark_specks(tile, sigma, sensitivity, polarity, coloured, spare_stars, marks
     values = np.empty(24, np.float32)
     for y in range(_RING, height - _RING):
         for x in range(_RING, width - _RING):
-            sign = _standing_out(tile, sigma, y, x, sensitivity, polarity)
+            sign = _standing_out(tile, sigma, y, x, sensitivity, polarity, 5 if coloured else 3)
             if sign != 0:
                 marks[y, x] = _is_speck(tile, sigma, y, x, sign, sensitivity, coloured, spare_stars, values)
 
@@ -46,14 +63,20 @@ def mark_specks(tile, sigma, sensitivity, polarity, coloured, spare_stars, marks
 @kernel
 def _is_speck(tile, sigma, y, x, sign, sensitivity, coloured, spare_stars, values):
     """Whether a pixel that stands out does so as no point of light could."""
+    channels = 5 if coloured else 3
     strong, sharp = False, False
     first, second, texture = np.float32(0), np.float32(0), np.float32(0)
-    for c in range(tile.shape[2]):
+    for c in range(channels):
         middle, spread = _ring_median(tile, y, x, c, values)
-        excess = sign * (tile[y, x, c] - middle)
-        around = tile[y - 1, x, c] + tile[y + 1, x, c] + tile[y, x - 1, c] + tile[y, x + 1, c]
+        excess = sign * (_value(tile, y, x, c) - middle)
+        around = (
+            _value(tile, y - 1, x, c)
+            + _value(tile, y + 1, x, c)
+            + _value(tile, y, x - 1, c)
+            + _value(tile, y, x + 1, c)
+        )
         skirt = sign * (np.float32(0.25) * around - middle)
-        unit = max(sigma[y, x, c], np.float32(1.4826) * spread)
+        unit = max(_deviation(sigma, y, x, c), np.float32(1.4826) * spread)
         if c < 3:
             texture = max(texture, np.float32(1.4826) * spread)
         else:
@@ -68,21 +91,24 @@ def _is_speck(tile, sigma, y, x, sign, sensitivity, coloured, spare_stars, value
 
 
 @kernel
-def _standing_out(tile, sigma, y, x, sensitivity, polarity):
+def _standing_out(tile, sigma, y, x, sensitivity, polarity, channels):
     """Return 1 or -1 when some channel is the peak of its place and clear of most of four pixels of the ring."""
-    for c in range(tile.shape[2]):
-        value, room = tile[y, x, c], np.float32(0.8) * sensitivity * sigma[y, x, c]
-        above, below = 0, 0
+    for c in range(channels):
+        value = _value(tile, y, x, c)
+        left, right = _value(tile, y, x - 1, c), _value(tile, y, x + 1, c)
+        up, down = _value(tile, y - 1, x, c), _value(tile, y + 1, x, c)
+        peak = polarity & 1 and value >= max(max(left, right), max(up, down))
+        pit = polarity & 2 and value <= min(min(left, right), min(up, down))
+        if not (peak or pit):
+            continue
+        sign = 1 if peak else -1
+        room = np.float32(0.8) * sensitivity * _deviation(sigma, y, x, c)
+        clear = 0
         for k in range(4):
             v, u = ((-_RING, 0), (_RING, 0), (0, -_RING), (0, _RING))[k]
-            above += value > tile[y + v, x + u, c] + room
-            below += value < tile[y + v, x + u, c] - room
-        high = max(max(tile[y - 1, x, c], tile[y + 1, x, c]), max(tile[y, x - 1, c], tile[y, x + 1, c]))
-        low = min(min(tile[y - 1, x, c], tile[y + 1, x, c]), min(tile[y, x - 1, c], tile[y, x + 1, c]))
-        if polarity & 1 and above >= 3 and value >= high:
-            return 1
-        if polarity & 2 and below >= 3 and value <= low:
-            return -1
+            clear += sign * (value - _value(tile, y + v, x + u, c)) > room
+        if clear >= 3:
+            return sign
     return 0
 
 

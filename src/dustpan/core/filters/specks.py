@@ -41,18 +41,9 @@ def find_specks(
     channel, also after the mosaic is interpolated (compare van Dokkum 2001, doi 10.1086/323894).
     """
     marks = np.zeros(tile.shape[:2], np.bool_)
-    if coloured:
-        tile, sigma = np.concatenate([tile, tile[..., ::2] - tile[..., 1:2]], axis=2), _with_differences(sigma)
     tile, sigma = (np.require(a, np.float32, ("C", "W")) for a in (tile, sigma))
     mark_specks(tile, sigma, np.float32(sensitivity), polarity, coloured, spare_stars, marks)
     return marks
-
-
-def _with_differences(sigma: np.ndarray) -> np.ndarray:
-    """Append the deviations of red less green and blue less green; a mosaic's channels are nearly independent."""
-    green = sigma[..., 1] ** 2
-    differences = [np.sqrt(sigma[..., c] ** 2 + green) for c in (0, 2)]
-    return np.concatenate([sigma, np.stack(differences, axis=2)], axis=2)
 
 
 def count_specks(marks: np.ndarray) -> int:

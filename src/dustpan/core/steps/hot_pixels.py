@@ -59,6 +59,10 @@ class HotPixels(StepKind):
         """Return 16 px: ring, cluster and the pixels filled from."""
         return SUPPORT
 
+    def measured(self, survey):
+        """Return the settings that are always proposed: the noise itself is their unit."""
+        return HotPixelParams()
+
     def analyse(self, params, survey):
         """Return about how many specks the picture has, counted on the survey's crops."""
         looked, found = 0, 0
