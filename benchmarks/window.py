@@ -58,15 +58,18 @@ _START = """
 import sys, time
 from pathlib import Path
 begun = float(sys.argv[1])
+import threading
+from dustpan.core.filters.warm import warm
+loading = threading.Thread(target=warm)
+loading.start()
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
-from dustpan.core.filters.warm import warm
 from dustpan.ui import theme
 from dustpan.ui.window import Window
 app = QApplication([])
 theme.apply(app)
-warm()
 window = Window()
+loading.join()
 window.show()
 def report():
     print(time.time() - begun)

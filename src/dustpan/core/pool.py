@@ -57,7 +57,9 @@ class Pool:
         self._count = itertools.count()
         self._ready = threading.Condition()
         self._open = True
-        self._threads = [threading.Thread(target=self._work, name=f"dustpan-{n}") for n in range(self.size)]
+        self._threads = [
+            threading.Thread(target=self._work, name=f"dustpan-{n}", daemon=True) for n in range(self.size)
+        ]
         for thread in self._threads:
             thread.start()
 

@@ -36,6 +36,16 @@ def _stored_light(scene: str) -> np.ndarray:
     return light
 
 
+def load_features(scene: str) -> dict[str, np.ndarray]:
+    """Return a scene's feature channels: albedo (H x W x 3, 0 to 1), normal (-1 to 1), depth (H x W x 1, cm)."""
+    found = {}
+    for name, low, high in (("albedo", 0.0, 1.0), ("normal", -1.0, 1.0), ("depth", 0.0, 200.0)):
+        with as_file(files("dustpan.simulate") / "data" / f"{scene}-{name}.png") as path:
+            stored = read_picture(path).pixels
+        found[name] = (low + (high - low) * (stored / np.iinfo(stored.dtype).max)).astype(np.float32)
+    return found
+
+
 def clean_picture(scene: str, *, size: tuple[int, int] | None = None, dtype=np.uint16) -> Source:
     """Return what a camera without noise would give: the truth that results are scored against."""
     working = tone_curve(load_truth(scene, size=size))

@@ -6,6 +6,7 @@ import os
 import shutil
 import subprocess
 import sys
+import threading
 from pathlib import Path
 
 from dustpan.core.errors import DustpanError
@@ -24,18 +25,21 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
             )
         return _under_virtual_display(scene, into or Path("demo-out"))
     os.environ.setdefault("QT_LOGGING_RULES", "qt.qpa.*=false")
+    from dustpan.core.filters.warm import is_warm, warm
+
+    # The kernels are loaded beside the window: loaded under the first picture they would stall it.
+    loading = threading.Thread(target=lambda: warm() if is_warm() else None)
+    loading.start()
     from PyQt6.QtWidgets import QApplication
 
-    from dustpan.core.filters.warm import is_warm, warm
     from dustpan.ui import theme
     from dustpan.ui.memory import Memory
     from dustpan.ui.window import Window
 
     app = QApplication(sys.argv[:1])
     theme.apply(app)
-    if is_warm():
-        warm()  # loads the kernels now: loading them under the first picture would stall the window
     window = Window(memory=Memory.of_user())
+    loading.join()
     window.show()
     if into is not None:
         from dustpan.ui.demo import Run
