@@ -1,6 +1,6 @@
 """Render a scene's truth in resumable passes and combine them.
 
-    python scenes/render.py bench --size 2400x1600 --spp 32 --passes 12 --work scenes/work
+    python scenes/render.py bench --size 2400x1600 --spp 32 --passes 12 --work scenes/passes
 
 Each pass has its own seed and is saved when it is done; a second call goes on where the first stopped.
 `--combine FILE.npz` writes their mean: `light` (H x W x 3, linear) and `features` (albedo, normal, depth).
@@ -51,7 +51,7 @@ def main():
     parser.add_argument("--spp", type=int, default=32)
     parser.add_argument("--passes", type=int, default=8)
     parser.add_argument("--features", type=int, default=2, help="passes of 8 samples for albedo, normal, depth")
-    parser.add_argument("--work", type=Path, default=Path("scenes/work"))
+    parser.add_argument("--work", type=Path, default=Path("scenes/passes"))
     parser.add_argument("--combine", type=Path)
     options = parser.parse_args()
     size = tuple(int(n) for n in options.size.split("x"))

@@ -1,6 +1,6 @@
 """Turn a scene's rendered passes into the truth that is shipped: exposed, softened by a lens, packed.
 
-python scenes/ship.py scenes/work/bench-2400x1600 src/dustpan/simulate/data/bench.png --gain 1.0 --size 1200x800
+python scenes/ship.py scenes/passes/bench-2400x1600 src/dustpan/simulate/data/bench.png --gain 1.0 --size 1200x800
 """
 
 from __future__ import annotations

@@ -109,8 +109,9 @@ def share_out(work: Callable[[Any], None], items: Sequence[Any], pool: Pool | No
     """
     shared = _Shared(work, items)
     token = Token()
-    for _ in range(pool.size - 1 if pool and len(items) > 1 else 0):
-        pool.submit(shared.help_out, priority=Priority.VIEW, token=token)
+    if pool is not None and len(items) > 1:
+        for _ in range(pool.size - 1):
+            pool.submit(shared.help_out, priority=Priority.VIEW, token=token)
     while shared.take():
         pass
     token.cancel()

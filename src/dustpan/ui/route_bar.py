@@ -214,6 +214,7 @@ class RouteBar(QWidget):
         for step in route:
             self._cards[step.id].show_step(step, self._figure(step), step.id == self.session.chosen_id)
         ready = self.session.engine is not None
+        self._line.update()
         self.add_button.setEnabled(ready)
         self.propose_button.setEnabled(ready)
 

@@ -27,7 +27,7 @@ def expose(pixels: np.ndarray, *, stops: np.ndarray | float, ev: float, stretch:
     """
     light = decode_curve(pixels) * np.exp2(np.float32(ev) + stops)
     light = roll_off(light, knee=1.0 - 0.45 * min(max(ev, 0.0), 1.0))
-    if stretch > 0:
+    if stretch > 1e-3:  # less than a hundredth of the smallest step shows nothing and can't be divided by
         bend = np.float32(10.0 ** (3.2 * stretch) - 1.0)
         light = np.arcsinh(bend * light) / np.arcsinh(bend)
     return encode_curve(light)
