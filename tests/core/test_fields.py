@@ -1,0 +1,126 @@
+"""Noise by tone and place: models, fields, and how they pass through steps."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from dustpan.core.engine import Engine
+from dustpan.core.measure.carry import carry_noise
+from dustpan.core.measure.figures import measure_picture
+from dustpan.core.measure.model import LEVELS, TONES, EvenField, LiftedField, MixedField, NoiseModel
+from dustpan.core.picture import Source
+from dustpan.core.remedy import Remedy, read_remedy, write_remedy
+from dustpan.core.route import Document, Route
+from dustpan.core.steps import kind_of, new_step
+from dustpan.core.steps.base import Context, carry_field
+from dustpan.core.steps.noise import mean_deviations
+
+WHOLE = (0.0, 0.0, 1.0, 1.0)
+
+
+def white(level: float, slope: float = 0.0) -> NoiseModel:
+    """White noise of a deviation (tone units) that changes with tone."""
+    over_tone = (level + slope * TONES).astype(np.float32)
+    sigma = np.stack([np.stack([over_tone] * 3) * 0.5**scale for scale in range(LEVELS)])
+    return NoiseModel(sigma, np.ones((LEVELS, 3, 8, 8), np.float32))
+
+
+def test_a_model_tells_its_deviation_at_any_tone_and_level():
+    model = white(0.02, 0.04)
+    tones = np.array([[0.0, 0.5], [1.0, 7.0]])
+    assert np.allclose(model.at(tones)[1], [[0.02, 0.04], [0.06, 0.06]], atol=1e-4)
+    assert np.allclose(model.at(tones, level=2), model.at(tones) / 4, atol=1e-5)
+    assert np.allclose(model.at(tones, level=LEVELS + 1), model.at(tones) / 2 ** (LEVELS + 1), rtol=1e-3)
+    assert model.luminance == pytest.approx(255 * np.sqrt(np.mean((0.02 + 0.04 * TONES) ** 2)), rel=1e-4)
+
+
+def test_channel_factors_reach_the_planes_they_belong_to():
+    model, ones = white(0.05), np.ones(len(TONES))
+    red = model.scaled(luminance=ones, colour=ones, channels=(2, 1, 1)).sigma[0, :, 0] / 0.05
+    assert red == pytest.approx([np.sqrt(6 / 3), np.sqrt(5 / 2), np.sqrt(9 / 6)], rel=1e-4)
+    none = model.scaled(luminance=ones, colour=ones, channels=(0, 0, 0))
+    assert not none.sigma.any()
+
+
+def test_a_lifted_field_goes_between_its_models_by_place():
+    ramp = lambda place, shape: np.linspace(place[0], place[2], shape[1])[None].repeat(shape[0], 0)  # noqa: E731
+    field = LiftedField(np.array([0.0, 1.0], np.float32), (white(0.01), white(0.03)), ramp)
+    found = field.sigma(np.full((3, 5), 0.5), WHOLE)[0]
+    assert np.allclose(found, np.linspace(0.01, 0.03, 5), atol=1e-5)
+    assert np.allclose(field.sigma(np.full((2, 2), 0.5), (0.9, 0, 1.0, 1))[0][:, 1], 0.03, atol=1e-5)
+
+
+def test_a_mixed_field_is_the_share_of_both():
+    field = MixedField(EvenField(white(0.04)), EvenField(white(0.01)), lambda place, shape: np.full(shape, 0.25))
+    assert np.allclose(field.sigma(np.full((2, 2), 0.3), WHOLE), 0.0325, atol=1e-5)
+    doubled = carry_field(field, lambda model: replace(model, sigma=2 * model.sigma))
+    assert np.allclose(doubled.sigma(np.full((2, 2), 0.3), WHOLE), 0.065, atol=1e-5)
+    assert mean_deviations(field)[0] == pytest.approx(0.0325 * 255, rel=1e-3)
+
+
+@pytest.mark.parametrize("gain", [0.5, 2.0])
+def test_carrying_finds_gain_and_moved_tone(gain):
+    model = white(0.01, 0.02)
+    after = carry_noise(model, lambda field: field * np.float32(gain))
+    assert np.allclose(after.at(np.array([0.4 * gain]))[0], gain * model.at(np.array([0.4]))[0], rtol=0.03)
+    assert np.allclose(after.spectrum[0], 1, atol=0.05)
+
+
+def test_carrying_sees_a_blur_in_the_spectrum_and_at_every_scale():
+    import cv2
+
+    after = carry_noise(white(0.03), lambda field: cv2.GaussianBlur(field, (0, 0), 1.0))
+    assert after.sigma[0, 0, 8] < 0.4 * 0.03 and after.sigma[2, 0, 8] > 0.6 * 0.03 / 4
+    assert after.spectrum[0, 0, 0, 1] > 3 * after.spectrum[0, 0, 7, 7]
+
+
+def test_desaturating_takes_the_colour_noise_and_leaves_the_rest():
+    exposure = kind_of("exposure")
+    params = exposure.params_type(saturation=-1.0)
+    after = exposure.carry(params, None, EvenField(white(0.03)))
+    sigma = after.sigma(np.array([[0.5]]), WHOLE)[:, 0, 0]
+    assert sigma[0] == pytest.approx(0.03, rel=0.05) and sigma[1:].max() < 0.001
+
+
+def test_cleaning_leaves_the_part_it_was_told_to_leave():
+    noise = kind_of("noise")
+    params = noise.params_type(auto=False, luminance=60.0, colour=100.0, blotch=2.0, detail_return=0.0)
+    engine = Engine(Source(np.full((64, 64, 3), 0.5, np.float32)), noise=white(0.04))
+    survey = engine.survey(engine.plan(Document()))
+    after = noise.carry(params, noise.analyse(params, survey), survey.noise).sigma(np.array([[0.5]]), WHOLE)[:, 0, 0]
+    assert after[0] == pytest.approx(0.4 * 0.04, rel=0.2) and after[1] < 0.2 * 0.04
+
+
+def test_a_context_counts_regions_in_its_own_pixels():
+    left = np.zeros((4, 8), np.float32)
+    left[:, :4] = 1
+    for size in ((80, 40), (20, 10)):
+        context = Context(EvenField(white(0.02)), size)
+        sampled = context.sample(left, (0, 0, *size), size[::-1])
+        assert sampled[:, : size[0] // 3].min() == 1 and sampled[:, -size[0] // 3 :].max() == 0
+        assert context.ends((0, 0, 8, 8)) == (True, True, False, False)
+    draft = Context(EvenField(white(0.02)), (20, 10), level=2)
+    assert draft.sigma(np.full((2, 2), 0.5), (0, 0, 4, 4))[0, 0, 0] == pytest.approx(0.005, rel=1e-3)
+    assert draft.coarse_sigma(np.full((9, 6), 0.5, np.float32), (0, 0, 6, 9)).shape == (3, 9, 6)
+
+
+def test_a_fixed_remedy_keeps_the_noise_it_was_made_on(noisy):
+    made_on = {"noise": Engine(noisy).base.noise.to_json(), "source_kind": "png"}
+    remedy = Remedy(Route((new_step("noise", "noise"),)), scaling="fixed", made_on=made_on)
+    again = read_remedy(write_remedy(remedy), where="here")
+    calm = Source(np.full((80, 80, 3), 120, np.uint8))
+    fixed, measured = (Engine(calm, noise=noise) for noise in (again.fixed_noise, None))
+    plans = [engine.plan(Document(again.route)) for engine in (fixed, measured)]
+    assert plans[0].stage("noise").params.luminance > 60 > plans[1].stage("noise").params.luminance
+
+
+def test_figures_of_a_picture_count_what_is_lost():
+    pixels = np.full((100, 200, 3), 90, np.uint8)
+    pixels[:25], pixels[90:, :, 1] = 0, 255
+    figures = measure_picture(Engine(Source(pixels)).base)
+    assert (figures["width"], figures["height"]) == (200, 100)
+    assert figures["clipped"] == {"black": 0.25, "white": 0.1}
+    assert [tone for tone, _ in figures["noise"]["curve"]] == sorted(tone for tone, _ in figures["noise"]["curve"])
