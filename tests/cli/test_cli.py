@@ -152,6 +152,7 @@ _INTERRUPTED = """
 import os, signal, sys
 from dustpan.cli import run
 process = sys.modules["dustpan.cli.process"]
+signal.signal(signal.SIGINT, signal.default_int_handler)  # a job in the background is born ignoring it
 propose = process.propose_route
 def interrupted(*arguments, **rest):
     os.kill(os.getpid(), signal.SIGINT)  # as Ctrl+C does, when the picture is being worked on

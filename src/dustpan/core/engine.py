@@ -31,7 +31,7 @@ from dustpan.core.survey import Survey
 from dustpan.core.where.base import mask_of
 
 BLOCK = 512
-_ALIGN = 16  # supports are rounded up to this: patches keep their places, and small changes of a radius the tiles
+_ALIGN = 8  # supports are rounded up to this, so that sliding patches keep their places in the picture
 _CARRIED = 96  # px of margin up to which a block is worked on its own
 _MAPPED = 256 << 20  # a Base larger than this is kept in a file
 _SHARE_PLANE = 256  # px, the mask as the noise field sees it
