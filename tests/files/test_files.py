@@ -178,7 +178,8 @@ def test_floats_that_are_no_numbers_are_made_sound(tmp_path):
     pixels = np.full((40, 40, 3), 0.5, np.float32)
     pixels[3, 3], pixels[4, 4], pixels[5, 5] = np.nan, np.inf, -np.inf
     tifffile.imwrite(path, pixels, photometric="rgb")
-    assert np.isfinite(read_picture(path).pixels).all()
+    source = read_picture(path)
+    assert np.isfinite(source.pixels).all() and "no numbers" in source.messages[0]
 
 
 def test_a_wrong_ending_does_not_matter(tmp_path):

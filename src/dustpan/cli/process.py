@@ -7,10 +7,11 @@ import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 
 import click
-from rich.progress import Progress
+from rich.progress import Progress, TaskID
 
 from dustpan.cli.report import console, print_json, say
 from dustpan.core.engine import Engine
@@ -120,12 +121,14 @@ def _run(order: Order, pictures: list[Path], targets: dict[Path, Path], jobs: in
     tally = Tally()
     token = Token()
     taken: dict[Path, Path] = {}
+    for picture in pictures:
+        taken.setdefault(targets[picture], picture)  # the first in the call keeps the name, whichever thread is quicker
     with Progress(console=console, transient=True, disable=not console.is_terminal) as progress:
         bar = progress.add_task("Cleaning", total=len(pictures))
 
         def work(picture: Path, pool: Pool | None, report: Callable[[float], None]):
             target = targets[picture]
-            first = taken.setdefault(target, picture)
+            first = taken[target]
             try:
                 if first != picture:
                     raise SaveError(f"{picture}: its result would have the same name as that of {first} ({target}).")
@@ -139,11 +142,15 @@ def _run(order: Order, pictures: list[Path], targets: dict[Path, Path], jobs: in
         pool = Pool(jobs) if spread else None
         outer = ThreadPoolExecutor(1 if spread else jobs)
         try:
-            tasks = [outer.submit(work, p, pool, lambda share: None) for p in pictures]
-            for task in tasks:
+            # One after the other, a picture's own share moves the bar; side by side, each picture as a whole.
+            tasks = [
+                outer.submit(work, p, pool, partial(_move, progress, bar, n if spread else None))
+                for n, p in enumerate(pictures)
+            ]
+            for number, task in enumerate(tasks, start=1):
                 done, failure = task.result()
                 (tally.failed if failure else tally.outputs).append(failure or done)
-                progress.advance(bar)
+                progress.update(bar, completed=number)
         except BaseException:
             token.cancel()
             raise
@@ -152,6 +159,12 @@ def _run(order: Order, pictures: list[Path], targets: dict[Path, Path], jobs: in
             if pool:
                 pool.close()
     return tally
+
+
+def _move(progress: Progress, bar: TaskID, done: int | None, share: float) -> None:
+    """Move the bar within a picture, when pictures are worked one after the other."""
+    if done is not None:
+        progress.update(bar, completed=done + share)
 
 
 def _one(picture: Path, target: Path, order: Order, pool, token: Token, report) -> dict:

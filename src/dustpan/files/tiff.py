@@ -50,6 +50,7 @@ def _read_page(path: Path, file: tifffile.TiffFile) -> Source:
     pixels = pixels.reshape(page.imagelength, page.imagewidth, page.samplesperpixel)
     if int(page.photometric) not in _PHOTOMETRIC:
         raise PictureError(f"{path}: the colours are stored as {page.photometric.name}; grey and RGB can be opened.")
+    unsound = pixels.dtype.kind == "f" and not np.isfinite(pixels).all()
     pixels = _native(path, pixels, page)
     alpha = None
     if pixels.shape[2] in (2, 4):
@@ -58,7 +59,11 @@ def _read_page(path: Path, file: tifffile.TiffFile) -> Source:
     pixels = _turned(pixels, quarter, mirrored)
     alpha = None if alpha is None else _turned(alpha, quarter, mirrored)
     metadata = _metadata(path, page)
-    messages = ("The file has several pages; the first was opened.",) if len(file.pages) > 1 else ()
+    notes = {
+        "The file has several pages; the first was opened.": len(file.pages) > 1,
+        "The file holds values that are no numbers; they were opened as black or white.": unsound,
+    }
+    messages = tuple(note for note, holds in notes.items() if holds)
     linear = pixels.dtype == np.float32 and not metadata.profile
     return Source(pixels, name=path.name, alpha=alpha, linear=linear, metadata=metadata, messages=messages)
 
