@@ -56,28 +56,29 @@ def wait_until(condition, seconds: float = 60.0) -> float:
 
 _START = """
 import sys, time
-from pathlib import Path
-begun = float(sys.argv[1])
-import threading
-from dustpan.core.filters.warm import warm
-loading = threading.Thread(target=warm)
-loading.start()
-from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QApplication
-from dustpan.ui import theme
-from dustpan.ui.window import Window
-app = QApplication([])
-theme.apply(app)
-window = Window()
-loading.join()
-window.show()
-def report():
-    print(time.time() - begun)
-    window.close()
-    app.quit()
-window.tiles.changed.connect(lambda: QTimer.singleShot(0, report) if window.tiles.before else None)
-window.session.open(Path(sys.argv[2]))
-app.exec()
+begun, path = float(sys.argv[1]), sys.argv[2]
+from dustpan.__main__ import open_window
+from dustpan.cli import run
+
+def watched(files, **others):
+    from PyQt6.QtCore import QTimer
+    from PyQt6.QtWidgets import QApplication
+    from dustpan.ui import window as module
+
+    class Watched(module.Window):
+        def __init__(self, **options):
+            super().__init__(**options)
+            self.tiles.changed.connect(lambda: QTimer.singleShot(0, self.report) if self.tiles.before else None)
+
+        def report(self):
+            print(time.time() - begun)
+            self.close()
+            QApplication.quit()
+
+    module.Window = Watched
+    return open_window(files, **others)
+
+run(watched, ["open", path])
 """
 
 

@@ -151,7 +151,7 @@ def test_simulate_is_the_same_from_the_same_seed(dustpan, tmp_path):
 _INTERRUPTED = """
 import os, signal, sys
 from dustpan.cli import run
-process = sys.modules["dustpan.cli.process"]
+from dustpan.cli import process
 signal.signal(signal.SIGINT, signal.default_int_handler)  # a job in the background is born ignoring it
 propose = process.propose_route
 def interrupted(*arguments, **rest):

@@ -1,4 +1,7 @@
-"""Reading and writing of pictures; the format of a file is told by its first bytes, not by its name."""
+"""Reading and writing of pictures; the format of a file is told by its first bytes, not by its name.
+
+A format's library is loaded with the first file of its kind.
+"""
 
 from __future__ import annotations
 
@@ -6,13 +9,25 @@ from pathlib import Path
 
 from dustpan.core.errors import PictureError
 from dustpan.core.picture import Source
-from dustpan.files import tiff, vips
+
+
+def _vips(path: Path) -> Source:
+    from dustpan.files import vips
+
+    return vips.read(path)
+
+
+def _tiff(path: Path) -> Source:
+    from dustpan.files import tiff
+
+    return tiff.read(path)
+
 
 _READERS = (
-    (lambda head: head.startswith(b"\xff\xd8\xff"), vips.read),
-    (lambda head: head.startswith(b"\x89PNG\r\n\x1a\n"), vips.read),
-    (lambda head: head[:4] == b"RIFF" and head[8:12] == b"WEBP", vips.read),
-    (lambda head: head[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"), tiff.read),
+    (lambda head: head.startswith(b"\xff\xd8\xff"), _vips),
+    (lambda head: head.startswith(b"\x89PNG\r\n\x1a\n"), _vips),
+    (lambda head: head[:4] == b"RIFF" and head[8:12] == b"WEBP", _vips),
+    (lambda head: head[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"), _tiff),
 )
 READS = "JPEG, PNG, TIFF and WebP"
 

@@ -13,7 +13,6 @@ from dustpan.core.engine import Engine, Plan, blocks_of
 from dustpan.core.errors import SaveError
 from dustpan.core.picture import Metadata, from_working, to_working
 from dustpan.core.pool import Pool, Priority, Token
-from dustpan.files import tiff, vips
 from dustpan.files.atomic import save_whole
 
 
@@ -123,12 +122,13 @@ def save_picture(
 
     def write(part: Path) -> None:
         if fmt.name.startswith("tiff"):
+            from dustpan.files import tiff
+
             tiff.write(part, pixels, metadata)
         else:
+            from dustpan.files import vips
+
             saver = fmt.name.removesuffix("16")
             vips.write(part, pixels, metadata, saver=saver, quality=quality)
 
-    try:
-        save_whole(target, write, overwrite=overwrite, sources=sources)
-    except vips.pyvips.Error as fault:
-        raise SaveError(f"{target}: can't be written ({fault}).") from fault
+    save_whole(target, write, overwrite=overwrite, sources=sources)

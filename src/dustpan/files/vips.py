@@ -108,4 +108,7 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata, *, saver: str, qua
         "png": {"compression": 4},
         "webp": {"Q": quality},
     }
-    getattr(image, f"{saver}save")(str(path), keep="all", **savers[saver])
+    try:
+        getattr(image, f"{saver}save")(str(path), keep="all", **savers[saver])
+    except pyvips.Error as fault:
+        raise OSError(_reason(fault)) from fault  # names the target where it is caught

@@ -7,9 +7,12 @@ import shutil
 import subprocess
 import sys
 import threading
+from collections.abc import Callable
+from concurrent.futures import Future
 from pathlib import Path
 
 from dustpan.core.errors import DustpanError
+from dustpan.core.picture import Source
 
 
 def start(files: list[Path], *, scene: str | None = None, into: Path | None = None) -> int:
@@ -30,6 +33,7 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
     # The kernels are loaded beside the window: loaded under the first picture they would stall it.
     loading = threading.Thread(target=lambda: warm() if is_warm() else None)
     loading.start()
+    reading = _read_ahead(files[0]) if files else None
     from PyQt6.QtWidgets import QApplication
 
     from dustpan.ui import theme
@@ -52,8 +56,24 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
 
         window.session.prepare(lambda: open_scene(window, scene))
     else:
-        window.session.prepare(lambda: window.open_files(files) if files else None)
+        window.session.prepare(lambda: window.open_files(files, read=reading) if files else None)
     return app.exec()
+
+
+def _read_ahead(path: Path) -> Callable[[], Source]:
+    """Read a picture beside the loading of the window; return the function that waits for it."""
+    coming: Future[Source] = Future()
+
+    def read() -> None:
+        from dustpan.files import read_picture
+
+        try:
+            coming.set_result(read_picture(path))
+        except DustpanError as fault:
+            coming.set_exception(fault)
+
+    threading.Thread(target=read, daemon=True).start()
+    return coming.result
 
 
 def _has_display() -> bool:

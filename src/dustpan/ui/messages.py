@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import qtawesome
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from dustpan.ui import theme
+from dustpan.ui.icons import icon
 
 _STAYS = 7000  # ms a plain message stays; harm stays until it is closed
 
@@ -18,7 +18,7 @@ class Message(QFrame):
         super().__init__(parent, objectName="message")
         self.text = QLabel(wordWrap=True, textInteractionFlags=Qt.TextInteractionFlag.TextSelectableByMouse)
         self.sign = QLabel()
-        close = QPushButton(qtawesome.icon("fa6s.xmark", color=theme.GREYS.text), "", objectName="quiet")
+        close = QPushButton(icon("xmark", theme.GREYS.text), "", objectName="quiet")
         close.setToolTip("Close this message")
         close.setAccessibleName("Close this message")
         close.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -34,8 +34,8 @@ class Message(QFrame):
 
     def tell(self, text: str, harm: bool) -> None:
         """Show a message; a harmful one with a sign, until it is closed."""
-        icon, tint = ("fa6s.triangle-exclamation", theme.MADDER) if harm else ("fa6s.circle-info", theme.VERDIGRIS)
-        self.sign.setPixmap(qtawesome.icon(icon, color=tint).pixmap(16, 16))
+        name, tint = ("triangle-exclamation", theme.MADDER) if harm else ("circle-info", theme.VERDIGRIS)
+        self.sign.setPixmap(icon(name, tint).pixmap(16, 16))
         self.setStyleSheet(f"QFrame#message {{ border-color: {tint}; }}")
         self.text.setText(text)
         self.place()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import qtawesome
 from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
@@ -10,6 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QMenu, QPushButto
 from dustpan.core.route import Step
 from dustpan.core.steps import kind_of
 from dustpan.ui import theme
+from dustpan.ui.icons import icon
 from dustpan.ui.session import Session, title_of
 from dustpan.ui.step_list import StepList
 
@@ -157,7 +157,7 @@ class RouteBar(QWidget):
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.addWidget(scroll)
-        self.add_button = QPushButton(qtawesome.icon("fa6s.plus", color=theme.GREYS.text), "")
+        self.add_button = QPushButton(icon("plus", theme.GREYS.text), "")
         self.add_button.setFixedSize(34, 46)
         self.add_button.setToolTip("Add a step; it lands where its stage stands.")
         self.add_button.setAccessibleName("Add a step")

@@ -6,6 +6,7 @@ import subprocess
 import sys
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -194,9 +195,11 @@ class Session(QObject):
         self.task.emit("", 0.0)
         self.told.emit(str(fault), True)
 
-    def open(self, path: Path, *, then: Callable[[], None] = lambda: None) -> None:
+    def open(
+        self, path: Path, *, read: Callable[[], Source] | None = None, then: Callable[[], None] = lambda: None
+    ) -> None:
         """Open a picture file; on failure everything stays as it was."""
-        self.open_from(lambda: read_picture(path), path.name, path=path, then=then)
+        self.open_from(read or partial(read_picture, path), path.name, path=path, then=then)
 
     def prepare(self, then: Callable[[], None]) -> None:
         """Compile the kernels in a process of their own when they are not yet, then go on."""

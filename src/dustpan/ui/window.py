@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
-import qtawesome
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QActionGroup, QKeySequence
 from PyQt6.QtWidgets import (
@@ -20,12 +20,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
+from dustpan.core.picture import Source
 from dustpan.core.pool import Pool
 from dustpan.files import READS
 from dustpan.ui import theme
 from dustpan.ui.canvas import Canvas
 from dustpan.ui.controls import Controls
 from dustpan.ui.export import ExportDialog
+from dustpan.ui.icons import icon
 from dustpan.ui.jobs import Jobs
 from dustpan.ui.memory import Memory
 from dustpan.ui.messages import Message
@@ -318,8 +320,11 @@ class Window(QMainWindow):
         if name:
             self.open_files([Path(name)])
 
-    def open_files(self, paths: list[Path]) -> None:
-        """Open the first of several pictures; the others wait among the recent ones."""
+    def open_files(self, paths: list[Path], *, read: Callable[[], Source] | None = None) -> None:
+        """Open the first of several pictures; the others wait among the recent ones.
+
+        read : gives the first picture, when it is being read already.
+        """
 
         def opened() -> None:
             self.memory.add_recent(paths)
@@ -328,7 +333,7 @@ class Window(QMainWindow):
                     f"{paths[0].name} was opened; the other {len(paths) - 1} wait under File, Recent.", False
                 )
 
-        self.session.open(paths[0], then=opened)
+        self.session.open(paths[0], read=read, then=opened)
 
     def dragEnterEvent(self, event):
         """Take files that are dropped."""
@@ -367,7 +372,7 @@ class Window(QMainWindow):
         box.setWindowTitle("Keys")
         box.setTextFormat(Qt.TextFormat.RichText)
         box.setText(f"<table>{table}</table>")
-        box.setIconPixmap(qtawesome.icon("fa6s.keyboard", color=theme.GREYS.text).pixmap(28, 28))
+        box.setIconPixmap(icon("keyboard", theme.GREYS.text).pixmap(28, 28))
         box.open()
 
     def keyPressEvent(self, event):

@@ -99,6 +99,16 @@ def _one_pass(noisy, pilot, level, spectrum, threshold, least, check) -> np.ndar
     return sums
 
 
+def block_transform(blocks: np.ndarray) -> np.ndarray:
+    """Return the orthonormal block transform of (..., 8, 8) blocks, in their type."""
+    matrix = _MATRIX.astype(blocks.dtype)
+    return matrix @ (blocks @ matrix.T)
+
+
+_MATRIX = np.cos(np.pi / PATCH * np.outer(np.arange(PATCH), np.arange(PATCH) + 0.5)) * (2 / PATCH) ** 0.5
+_MATRIX[0] *= 0.5**0.5
+
+
 def patch_mean(plane: np.ndarray) -> np.ndarray:
     """Return (H / 2, W / 2): the mean of the 8 x 8 patch whose corner is each even pixel."""
     mean = cv2.boxFilter(plane, -1, (PATCH, PATCH), anchor=(0, 0), borderType=cv2.BORDER_REFLECT)

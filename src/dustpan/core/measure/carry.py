@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import cache
 
+import cv2
 import numpy as np
-from scipy import fft
 
 from dustpan.core.filters.colour import from_opponent, to_opponent
-from dustpan.core.filters.dct import halve
+from dustpan.core.filters.dct import block_transform, halve
 from dustpan.core.measure.model import LEVELS, TONES, NoiseModel
 
 _SIDE = 64
@@ -45,14 +45,14 @@ def carry_noise(model: NoiseModel, run: Callable[[np.ndarray], np.ndarray]) -> N
 def _white() -> np.ndarray:
     """Return the spectrum of one fixed draw of white noise, 3 planes."""
     draw = np.random.default_rng(20260).standard_normal((3, _SIDE, _SIDE))
-    return fft.dctn(draw, axes=(1, 2), norm="ortho")
+    return np.stack([cv2.dct(plane) for plane in draw])
 
 
 def _field(model: NoiseModel, index: int) -> np.ndarray:
     """Return h x w x 3 noise with the model's spectrum and its deviation at one tone."""
     at = np.arange(_SIDE) * 8 // _SIDE
     shape = model.spectrum[0][:, at][:, :, at]
-    planes = fft.idctn(_white() * shape, axes=(1, 2), norm="ortho").astype(np.float32)
+    planes = np.stack([cv2.idct(plane) for plane in _white() * shape]).astype(np.float32)
     strength = np.maximum(model.sigma[0, :, index], _FAINT)
     return from_opponent(planes * strength[:, None, None])
 
@@ -71,6 +71,6 @@ def _block_power(planes: np.ndarray) -> np.ndarray:
     """Return (3, 8, 8) mean power of the block coefficients."""
     side = _SIDE // 8
     blocks = planes.reshape(3, side, 8, side, 8).transpose(0, 1, 3, 2, 4)
-    power = (fft.dctn(blocks, axes=(3, 4), norm="ortho") ** 2).mean(axis=(1, 2))
+    power = (block_transform(blocks) ** 2).mean(axis=(1, 2))
     power[:, 0, 0] = power[:, 0, 1]
     return power

@@ -14,11 +14,11 @@ Ponomarenko, N. et al. (2007), An automatic approach to lossy compression of AVI
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
-from scipy import fft, ndimage
 
 from dustpan.core.filters.colour import to_opponent
-from dustpan.core.filters.dct import halve
+from dustpan.core.filters.dct import block_transform, halve
 from dustpan.core.measure.model import LEVELS, TONES, NoiseModel
 
 _STRIDE = 4
@@ -108,7 +108,7 @@ def _robust_power(blocks: np.ndarray) -> np.ndarray:
 def _blocks_of(planes: np.ndarray):
     """Return coefficients (N, 3, 8, 8), tones (N,) and the unrest of the neighbours (N,) of one crop."""
     windows = np.lib.stride_tricks.sliding_window_view(planes, (8, 8), axis=(1, 2))[:, ::_STRIDE, ::_STRIDE]
-    coefficients = fft.dctn(windows, axes=(3, 4), norm="ortho", workers=1)
+    coefficients = block_transform(windows)
     rows, columns = coefficients.shape[1:3]
     luminance = coefficients[0]
     low = (luminance**2 * ((_LOW >= 1) & (_LOW <= 3))).sum(axis=(2, 3))
@@ -116,11 +116,10 @@ def _blocks_of(planes: np.ndarray):
     step = 8 // _STRIDE
     cross = np.zeros((2 * step + 1, 2 * step + 1))
     cross[0, step] = cross[-1, step] = cross[step, 0] = cross[step, -1] = 1
-    unrest = ndimage.correlate(low, cross, mode="nearest")
-    for axis in (0, 1):
-        ahead, behind = (ndimage.shift(mean, [s if a == axis else 0 for a in (0, 1)], order=0, mode="nearest")
-                         for s in (step, -step))  # fmt: skip
-        unrest += 2 * (ahead - behind) ** 2
+    unrest = cv2.filter2D(low, -1, cross, borderType=cv2.BORDER_REPLICATE)
+    around = np.pad(mean, step, mode="edge")
+    unrest += 2 * (around[: -2 * step, step:-step] - around[2 * step :, step:-step]) ** 2
+    unrest += 2 * (around[step:-step, : -2 * step] - around[step:-step, 2 * step :]) ** 2
     tone = mean / (8 * 3**0.5)
     values = windows[0] / 3**0.5
     clipped = ((values <= 0.002) | (values >= 0.998)).mean(axis=(2, 3))
