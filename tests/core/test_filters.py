@@ -166,12 +166,12 @@ def test_patches_and_scales_keep_the_mean():
 
 def test_lines_come_back_from_what_was_removed_and_noise_does_not():
     rng = np.random.default_rng(5)
-    noise = rng.normal(0, 0.05, (96, 96, 1)).astype(np.float32).repeat(3, 2)
+    noise = rng.normal(0, 0.05, (96, 96)).astype(np.float32)
     sigma = np.full((96, 96), 0.05 * 3**0.5, np.float32)
     assert np.abs(structured_part(noise, sigma=sigma)).mean() < 0.12 * np.abs(noise).mean()
-    stripes = (0.12 * np.sin(np.arange(96) * 0.9)).astype(np.float32)[None, :, None].repeat(96, 0)
-    found = structured_part(noise + stripes, sigma=sigma)[..., 0]
-    assert np.corrcoef(found[10:-10, 10:-10].ravel(), stripes[10:-10, 10:-10, 0].ravel())[0, 1] > 0.8
+    stripes = (0.12 * np.sin(np.arange(96) * 0.9)).astype(np.float32)[None, :].repeat(96, 0)
+    found = structured_part(noise + stripes, sigma=sigma)
+    assert np.corrcoef(found[10:-10, 10:-10].ravel(), stripes[10:-10, 10:-10].ravel())[0, 1] > 0.8
 
 
 @pytest.mark.parametrize(("polarity", "value"), [(BRIGHT, 0.9), (DARK, 0.1)])

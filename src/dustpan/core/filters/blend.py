@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from dustpan.core.filters.colour import tone_of
+from dustpan.core.filters.colour import tone_of, with_grey
 
 
 def _overlay(below, above):
@@ -35,8 +35,8 @@ LAWS: dict[str, Callable[[np.ndarray, np.ndarray], np.ndarray]] = {
     "vivid_light": _vivid_light,
     "lighten": np.maximum,
     "darken": np.minimum,
-    "luminance_only": lambda below, above: below + (tone_of(above) - tone_of(below))[..., None],
-    "colour_only": lambda below, above: above + (tone_of(below) - tone_of(above))[..., None],
+    "luminance_only": lambda below, above: with_grey(below, tone_of(above) - tone_of(below)),
+    "colour_only": lambda below, above: with_grey(above, tone_of(below) - tone_of(above)),
 }
 
 

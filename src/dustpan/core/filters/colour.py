@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from dustpan.core.filters.pixelwise import join_opponent, split_opponent
+from dustpan.core.filters.pixelwise import add_grey, join_opponent, mean_tone, split_opponent
 
 _TOE = 0.04045
 _LINEAR_TOE = 0.0031308
@@ -49,4 +49,14 @@ def from_opponent(planes: np.ndarray) -> np.ndarray:
 
 def tone_of(rgb: np.ndarray) -> np.ndarray:
     """Return the display tone (mean of the channels) of an H x W x 3 picture, float32, H x W."""
-    return (rgb[..., 0] + rgb[..., 1] + rgb[..., 2]) * np.float32(1 / 3)
+    tone = np.empty(rgb.shape[:2], np.float32)
+    mean_tone(np.require(rgb, np.float32, ("C", "W")), tone)
+    return tone
+
+
+def with_grey(rgb: np.ndarray, grey: np.ndarray, part: float = 1.0) -> np.ndarray:
+    """Return an H x W x 3 picture with `part` of an H x W plane added to each channel alike, float32."""
+    out = np.empty(rgb.shape, np.float32)
+    plane = np.require(grey, np.float32, ("C", "W"))
+    add_grey(np.require(rgb, np.float32, ("C", "W")), plane, np.float32(part), out)
+    return out

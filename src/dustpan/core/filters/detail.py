@@ -5,23 +5,22 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.pixelwise import structure_share
 
 SUPPORT = 16  # px: 6 of the wide blur, 1 of the slope, 2 of the narrow blur, rounded up
 
 
 def structured_part(removed: np.ndarray, *, sigma: np.ndarray) -> np.ndarray:
-    """Return the part of `removed` that has a direction and more energy than the noise taken away.
+    """Return the part of removed luminance that has a direction and more energy than the noise taken away.
 
     Parameters
     ----------
-    removed : H x W x 3 float32, input less result.
+    removed : H x W float32, tone of the input less tone of the result.
     sigma : H x W, deviation of the luminance noise that was to be taken away.
 
     Returns
     -------
-    H x W x 1, to be added to each channel alike, zero where what was removed looks like noise.
+    H x W, to be added to each channel alike, zero where what was removed looks like noise.
 
     Notes
     -----
@@ -29,12 +28,11 @@ def structured_part(removed: np.ndarray, *, sigma: np.ndarray) -> np.ndarray:
     and weaves from grain (Bigun and Granlund 1987). Energy above the noise's own is asked for as well, so that
     chance alignments in bare areas do not come back as worms.
     """
-    grey = tone_of(removed)
-    soft = cv2.GaussianBlur(grey, (5, 5), 0.7)
+    soft = cv2.GaussianBlur(removed, (5, 5), 0.7)
     across = cv2.Sobel(soft, cv2.CV_32F, 1, 0, ksize=3)
     down = cv2.Sobel(soft, cv2.CV_32F, 0, 1, ksize=3)
-    slopes = cv2.merge([across * across, down * down, across * down, grey * grey])
+    slopes = cv2.merge([across * across, down * down, across * down, removed * removed])
     tensor = cv2.GaussianBlur(slopes, (13, 13), 2.2)
-    structured = np.empty((*grey.shape, 1), np.float32)
+    structured = np.empty_like(soft)
     structure_share(tensor, np.require(sigma, np.float32, ("C", "W")), soft, structured)
     return structured

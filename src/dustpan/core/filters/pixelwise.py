@@ -37,6 +37,28 @@ def join_opponent(planes, rgb):
 
 
 @kernel
+def mean_tone(rgb, tone):
+    """Fill (H, W) with the mean of the channels of H x W x 3."""
+    third = np.float32(1 / 3)
+    height, width = tone.shape
+    for y in range(height):
+        for x in range(width):
+            tone[y, x] = (rgb[y, x, 0] + rgb[y, x, 1] + rgb[y, x, 2]) * third
+
+
+@kernel
+def add_grey(rgb, grey, part, out):
+    """Fill H x W x 3 with `rgb` and `part` of a plane added to each channel alike; `out` may be `rgb`."""
+    height, width = grey.shape
+    for y in range(height):
+        for x in range(width):
+            more = part * grey[y, x]
+            out[y, x, 0] = rgb[y, x, 0] + more
+            out[y, x, 1] = rgb[y, x, 1] + more
+            out[y, x, 2] = rgb[y, x, 2] + more
+
+
+@kernel
 def _smooth(value, low, high):
     part = min(max((value - low) / (high - low), np.float32(0)), np.float32(1))
     return part * part * (np.float32(3) - np.float32(2) * part)
@@ -46,7 +68,7 @@ def _smooth(value, low, high):
 def structure_share(tensor, sigma, soft, out):
     """Scale `soft` by how directed (0.38 to 0.72) and how strong beside the noise (0.9 to 1.8) each place is.
 
-    tensor : (H, W, 4), smoothed xx, yy, xy of the slopes and the energy; out : (H, W, 1).
+    tensor : (H, W, 4), smoothed xx, yy, xy of the slopes and the energy.
     """
     height, width = soft.shape
     for y in range(height):
@@ -57,7 +79,7 @@ def structure_share(tensor, sigma, soft, out):
             expected = max(sigma[y, x] * sigma[y, x] / np.float32(3), np.float32(1e-12))
             strength = tensor[y, x, 3] / expected
             share = _smooth(coherence, np.float32(0.38), np.float32(0.72))
-            out[y, x, 0] = soft[y, x] * share * _smooth(strength, np.float32(0.9), np.float32(1.8))
+            out[y, x] = soft[y, x] * share * _smooth(strength, np.float32(0.9), np.float32(1.8))
 
 
 @kernel

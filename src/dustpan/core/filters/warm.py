@@ -37,14 +37,15 @@ def is_warm() -> bool:
 
 def warm() -> None:
     """Compile every kernel as the filters call it; seconds once, nothing afterwards."""
-    from dustpan.core.filters.colour import from_opponent, to_opponent
+    from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of, with_grey
     from dustpan.core.filters.dct import clean_plane
     from dustpan.core.filters.detail import structured_part
     from dustpan.core.filters.sharpen import sharpen_plane
     from dustpan.core.filters.specks import find_specks, mend_specks
 
     picture = from_opponent(to_opponent(np.zeros((32, 32, 3), np.float32)))
-    structured_part(picture, sigma=np.ones((32, 32), np.float32))
+    tone = tone_of(with_grey(picture, picture[..., 0]))
+    structured_part(tone, sigma=np.ones((32, 32), np.float32))
     marks = find_specks(picture, sigma=picture, sensitivity=6.0, polarity=1, coloured=True, spare_stars=True)
     marks[9, 9] = True
     mend_specks(picture, marks, sigma=picture, size=3)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of
+from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of, with_grey
 from dustpan.core.filters.dct import halve
 from dustpan.core.filters.detail import SUPPORT as DETAIL_SUPPORT
 from dustpan.core.filters.detail import structured_part
@@ -123,8 +123,10 @@ class Noise(StepKind):
             check=context.check,
         )
         if params.detail_return > 0 and params.luminance > 0:
-            taken = field.coarse_sigma(tone_of(cleaned), region)[0] * np.float32(strengths[0])
-            cleaned = cleaned + np.float32(params.detail_return / 100) * structured_part(tile - cleaned, sigma=taken)
+            tone = tone_of(cleaned)
+            taken = field.coarse_sigma(tone, region)[0] * np.float32(strengths[0])
+            found = structured_part(tone_of(tile) - tone, sigma=taken)
+            cleaned = with_grey(cleaned, found, params.detail_return / 100)
         if analysis.coarse is not None:
             cleaned = cleaned + context.sample(analysis.coarse, region, tile.shape[:2])
         return cleaned

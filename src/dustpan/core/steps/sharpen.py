@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from dustpan.core.filters.colour import tone_of
+from dustpan.core.filters.colour import tone_of, with_grey
 from dustpan.core.filters.sharpen import noise_gain, reach, sharpen_plane
 from dustpan.core.measure.model import DISPLAY
 from dustpan.core.params import Params, param
@@ -91,7 +91,7 @@ class Sharpen(StepKind):
             noise_gate=params.noise_gate, threshold=params.threshold / DISPLAY, edge_gate=params.edge_gate,
             halo_light=params.halo_light, halo_dark=params.halo_dark,
         )  # fmt: skip
-        return tile + added[..., None]
+        return with_grey(tile, added)
 
     def scaled(self, params, level):
         """Shrink the radius; leave the step out when nothing of it would show."""
