@@ -68,7 +68,7 @@ def watched(files, **others):
     class Watched(module.Window):
         def __init__(self, **options):
             super().__init__(**options)
-            self.tiles.changed.connect(lambda: QTimer.singleShot(0, self.report) if self.tiles.before else None)
+            self.tiles.changed.connect(lambda: QTimer.singleShot(0, self.report) if self.tiles.exact else None)
 
         def report(self):
             print(time.time() - begun)
@@ -160,9 +160,9 @@ def wait_until_ready(window) -> float:
 def _move_slider(window, value: float) -> tuple[float, float]:
     """Move the luminance slider as a drag does and let go; return ms to the draft and to exact pixels."""
     slider, tiles = window.controls._fields["luminance"], window.tiles
-    before = tiles._plan_key
+    before = tiles.shown_key
     slider.changing.emit(value)
-    draft = wait_until(lambda: tiles._plan_key != before)
+    draft = wait_until(lambda: tiles.shown_key != before)
     slider.changed.emit(value)
     begun = time.perf_counter()
     wait_until(lambda: tiles.settled)

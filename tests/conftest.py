@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+
 import numpy as np
 import pytest
 
@@ -10,6 +12,8 @@ from dustpan.core.pool import Pool
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
 SIZE = (720, 480)
+if not os.environ.get("DISPLAY"):
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 
 def psnr(result: np.ndarray, truth: np.ndarray) -> float:

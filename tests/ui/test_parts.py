@@ -22,9 +22,10 @@ from dustpan.ui.app import start
 from dustpan.ui.jobs import Jobs
 from dustpan.ui.memory import Memory
 from dustpan.ui.messages import Message
+from dustpan.ui.screen import Look, Screen, read_profile
 from dustpan.ui.session import Session, place_for
 from dustpan.ui.sliders import NumberSlider
-from dustpan.ui.tiles import level_for, screen_profile, to_image
+from dustpan.ui.tiles import level_for
 from dustpan.ui.tone_plot import TonePlot
 
 AMOUNT = Param("Amount", 20.0, "More is more.", unit="%", low=-50.0, high=150.0, step=5.0)
@@ -192,10 +193,12 @@ def test_levels_are_at_least_as_fine_as_the_screen():
 
 def test_profiles_reach_the_screen():
     wide = bytes(QColorSpace(QColorSpace.NamedColorSpace.DisplayP3).iccProfile())
-    assert screen_profile(b"") is None
+    assert read_profile(b"") is None and read_profile(b"no profile") is None
     red = np.zeros((4, 4, 3), np.float32)
     red[..., 0], red[..., 1] = 0.8, 0.4
-    plain, converted = to_image(red, None), to_image(red, screen_profile(wide))
+    plain, converted = Screen().show(red, Look()), Screen(read_profile(wide)).show(red, Look())
+    there_and_back = Screen(read_profile(wide), read_profile(wide)).show(red, Look())
+    assert there_and_back == plain
     assert plain.pixelColor(1, 1).red() == 204
     assert converted.pixelColor(1, 1).red() > 208 and converted.pixelColor(1, 1).green() < 102
 

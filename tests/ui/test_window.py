@@ -51,8 +51,8 @@ def opened(window, qtbot, picture_file):
 
 
 def settle(window, qtbot):
-    """Wait until exact pixels of the newest document are on the screen."""
-    qtbot.waitUntil(lambda: window.tiles.settled, timeout=30000)
+    """Wait until exact pixels of the newest document are on the screen, and its figures."""
+    qtbot.waitUntil(lambda: window.tiles.settled and window.readings.settled, timeout=30000)
 
 
 def on_screen(window) -> np.ndarray:
@@ -131,6 +131,8 @@ def test_propose_drag_and_undo(opened, qtbot):
 def test_mix_and_the_ellipse_do_not_run_the_filter_again(opened, qtbot):
     propose(opened, qtbot)
     opened.canvas.set_zoom(1.0)
+    settle(opened, qtbot)
+    opened.controls._mix.changed.emit(80.0)  # the first draft of this view
     settle(opened, qtbot)
     engine = opened.session.engine
     before = opened.tiles.exact.copy()
@@ -223,6 +225,7 @@ def test_hold_and_wipe_show_the_original(opened, qtbot):
     propose(opened, qtbot)
     opened.canvas.set_zoom(1.0)
     settle(opened, qtbot)
+    opened.actions_["frames"].trigger()
     cleaned = opened.canvas.grab().toImage()
     qtbot.keyPress(opened, Qt.Key.Key_H)
     assert opened.canvas.holding
@@ -231,7 +234,7 @@ def test_hold_and_wipe_show_the_original(opened, qtbot):
     assert not opened.canvas.holding
     opened.actions_["wipe"].trigger()
     both = opened.canvas.grab().toImage()
-    line, y = opened.canvas._wipe_x(), opened.canvas.height() // 2 + 90
+    line, y = opened.canvas._wipe_line(), opened.canvas.height() // 2 + 90
     left, right = range(line - 200, line - 40), range(line + 40, line + 200)
     assert all(both.pixel(x, y) == original.pixel(x, y) for x in left)
     assert all(both.pixel(x, y) == cleaned.pixel(x, y) for x in right)
@@ -239,7 +242,7 @@ def test_hold_and_wipe_show_the_original(opened, qtbot):
     qtbot.mousePress(opened.canvas, Qt.MouseButton.LeftButton, pos=QPoint(line, y))
     qtbot.mouseMove(opened.canvas, QPoint(line + 120, y))
     qtbot.mouseRelease(opened.canvas, Qt.MouseButton.LeftButton, pos=QPoint(line + 120, y))
-    assert opened.canvas._wipe_x() == pytest.approx(line + 120, abs=2)
+    assert opened.canvas._wipe_line() == pytest.approx(line + 120, abs=2)
 
 
 def test_zoom_keeps_the_point_under_the_pointer_and_panning_computes_nothing(opened, qtbot):
@@ -442,7 +445,7 @@ def test_values_under_the_pointer_are_those_of_the_files(opened, qtbot):
     before = opened.session.engine.source.pixels[240, 360]
     after = on_screen(opened)[240, 360]
     words = [" ".join(str(v) for v in values) for values in (before, after)]
-    assert opened.values.text().split("     ") == ["360, 240", f"{words[0]}  →  {words[1]}"]
+    assert opened.canvas.caption.split("     ") == ["360, 240", f"{words[0]}  →  {words[1]}"]
 
 
 @pytest.mark.parametrize("size", [(1280, 800), (1024, 700)])

@@ -230,7 +230,35 @@ class Engine:
 
     def render_reduced(self, plan: Plan, region: Region, level: int, *, check: Check = _nothing) -> np.ndarray:
         """Return the area mean by 2 ** level of a plan's exact pixels; the region starts on whole cells."""
+        if not plan.stages:
+            left, top, right, below = region
+            return plan.base.read((left >> level, top >> level, -(-right >> level), -(-below >> level)), level)
         return reduce_picture(self.render(plan, region, check=check), level, check=check)
+
+    def inside(self, plan: Plan, step_id: str, name: str, region: Region, *, check: Check = _nothing) -> np.ndarray:
+        """Return an inner picture of a step for a region, in pixels of the plan's level; h x w x 3, 0 to 1.
+
+        A step that is off has none: its place in the route is shown instead.
+        """
+        stage = plan.stage(step_id)
+        if stage is None:
+            return self.sketch(plan, region, check=check)
+        if stage in plan.mended:
+            before = Plan(self.base, plan.mended[: plan.mended.index(stage)])
+        else:
+            before = plan.before(plan.stages.index(stage) if stage in plan.stages else len(plan.stages))
+        if stage.kind.inside[name].fine:
+            return _reduced_by_most(partial(self._inside, before.at(0), stage, name, check), region, plan)
+        params = stage.kind.scaled(stage.params, plan.level) or stage.params
+        return self._inside(before.at(plan.level), replace(stage, params=params), name, check, region)
+
+    def _inside(self, before: Plan, stage: Stage, name: str, check: Check, region: Region) -> np.ndarray:
+        x0, y0, x1, y1 = region
+        wide = _widened(region, _support(stage), before.size)
+        tile = self.sketch(before, wide, check=check)
+        context = Context(stage.noise, before.size, before.level, check)
+        shown = stage.kind.show_inside(name, tile, wide, stage.params, stage.analysis, context)
+        return np.ascontiguousarray(shown[y0 - wide[1] : y1 - wide[1], x0 - wide[0] : x1 - wide[0]], np.float32)
 
     def block(self, plan: Plan, column: int, row: int, *, check: Check = _nothing) -> np.ndarray:
         """Return one block of a plan's result, read-only, h x w x 3 float32."""
@@ -332,6 +360,19 @@ class Engine:
             with self._lock:
                 del self._busy[key]
             mine.set()
+
+
+def _reduced_by_most(make: Callable[[Region], np.ndarray], region: Region, plan: Plan) -> np.ndarray:
+    """Return a region of a picture of single pixels, made at full size, each cell the most of its pixels."""
+    cell = 1 << plan.level
+    x0, y0, x1, y1 = (v * cell for v in region)
+    width, height = plan.base.size
+    full = make((x0, y0, min(x1, width), min(y1, height)))
+    if cell == 1:
+        return full
+    missing = (y1 - y0 - full.shape[0], x1 - x0 - full.shape[1])
+    full = np.pad(full, ((0, missing[0]), (0, missing[1]), (0, 0)))
+    return full.reshape(full.shape[0] // cell, cell, full.shape[1] // cell, cell, 3).max(axis=(1, 3))
 
 
 def _support(stage: Stage) -> int:

@@ -1,13 +1,17 @@
-"""The picture: smooth zoom and pan, the original while held, a line to wipe with."""
+"""The picture: smooth zoom and pan, and every way to compare it with another state."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
 from dustpan.core.engine import BLOCK
 from dustpan.ui import theme
+from dustpan.ui.compare import Compare
 from dustpan.ui.ellipse import EllipseHandles
 from dustpan.ui.tiles import Tiles, View, level_for
 
@@ -15,6 +19,7 @@ STOPS = (0.0625, 0.125, 0.25, 0.3333, 0.5, 0.6667, 1.0, 2.0, 3.0, 4.0, 8.0, 16.0
 _REST = 0.11  # how near to a stop the wheel comes to rest on it
 _GRID = 8.0  # zoom from which the pixels are parted by lines
 _GRAB = 8  # px either side of the wipe line
+_TURN = 1000  # ms between the two sides of Alternate
 
 
 class Canvas(QWidget):
@@ -24,31 +29,50 @@ class Canvas(QWidget):
     """
 
     zoomed = pyqtSignal(float)
+    moved = pyqtSignal()
     pointed = pyqtSignal(object)  # the picture's pixel under the pointer (QPoint), or None
 
-    def __init__(self, tiles: Tiles, parent: QWidget | None = None):
+    def __init__(self, tiles: Tiles, other: Tiles, compare: Compare, parent: QWidget | None = None):
         super().__init__(parent)
-        self.tiles = tiles
+        self.tiles, self.other, self.compare = tiles, other, compare
         self.zoom = 1.0
         self.fitted = True
-        self.holding = False
-        self.wiping = False
         self.wipe_at = 0.5
+        self.caption = ""  # a line of figures in the lower left corner
+        self._other_turn = False
+        self._turns = QTimer(self, interval=_TURN)
+        self._turns.timeout.connect(self._turn)
         self._corner = QPointF(0, 0)  # where the picture's corner stands on the widget
         self._panning: QPointF | None = None
         self._space = False
         self._moving_wipe = False
         self.surround = "dark"
+        self.overlays: list[Callable[[QPainter], None]] = []  # what is drawn over the route's side
         self.ellipse = EllipseHandles(tiles.session)
-        self.setMinimumSize(320, 240)
+        self.grips: list[Any] = [self.ellipse]  # what can be taken hold of on the picture, the first first
+        self.setMinimumSize(320, 200)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Picture")
         tiles.changed.connect(self.update)
+        other.changed.connect(self.update)
+        compare.changed.connect(self._on_compare)
         tiles.session.opened.connect(self.fit)
         tiles.session.chosen.connect(self.update)
         tiles.session.edited.connect(lambda dragging: self.update())
+
+    @property
+    def room(self) -> QRect:
+        """The part of the widget that shows the picture; in Pair the second one lies beside it."""
+        paired = self.compare.now.mode == "pair"
+        return QRect(0, 0, self.width() // 2 if paired else self.width(), self.height())
+
+    def show_place(self, x: float, y: float) -> None:
+        """Take the picture to a place (in its pixels), at actual pixels or closer."""
+        self.fitted = False
+        self._set(max(self.zoom, 1.0), QPointF(0, 0))
+        self._move(QPointF(self.room.width() / 2 - x * self.zoom, self.room.height() / 2 - y * self.zoom))
 
     # -- looking ----------------------------------------------------------------------------------------------
 
@@ -65,13 +89,13 @@ class Canvas(QWidget):
             self.update()
             return
         self.fitted = True
-        zoom = min((self.width() - 24) / width, (self.height() - 24) / height)
+        zoom = min((self.room.width() - 24) / width, (self.room.height() - 24) / height)
         self._set(min(max(zoom, 0.01), 8.0), None)
 
     def set_zoom(self, zoom: float, at: QPointF | None = None) -> None:
         """Zoom, keeping the picture's point under `at` (by default the middle) in place."""
         self.fitted = False
-        self._set(zoom, at or QPointF(self.width() / 2, self.height() / 2))
+        self._set(zoom, at or QPointF(self.room.width() / 2, self.room.height() / 2))
 
     def zoom_by(self, steps: int, at: QPointF | None = None) -> None:
         """Go to the next finer or coarser stop."""
@@ -84,7 +108,7 @@ class Canvas(QWidget):
     def _set(self, zoom: float, at: QPointF | None) -> None:
         width, height = self.size_px
         if at is None:
-            corner = QPointF((self.width() - width * zoom) / 2, (self.height() - height * zoom) / 2)
+            corner = QPointF((self.room.width() - width * zoom) / 2, (self.room.height() - height * zoom) / 2)
         else:
             corner = at - (at - self._corner) * (zoom / self.zoom)
         self.zoom = zoom
@@ -95,17 +119,19 @@ class Canvas(QWidget):
         """Place the picture's corner so that the picture can't leave the widget; whole screen pixels only."""
         places = []
         for value, side, room in zip(
-            (corner.x(), corner.y()), self.size_px, (self.width(), self.height()), strict=True
+            (corner.x(), corner.y()), self.size_px, (self.room.width(), self.room.height()), strict=True
         ):
             drawn = side * self.zoom
             places.append((room - drawn) / 2 if drawn <= room else min(max(value, room - drawn), 0.0))
         self._corner = QPointF(round(places[0]), round(places[1]))
         self.tiles.look(self._view())
+        self.other.look(self._view())
+        self.moved.emit()
         self.update()
 
     def _view(self) -> View:
         width, height = self.size_px
-        shown = QRectF(-self._corner / self.zoom, self.rect().size().toSizeF() / self.zoom)
+        shown = QRectF(-self._corner / self.zoom, self.room.size().toSizeF() / self.zoom)
         whole = QRect(0, 0, width, height)
         return View(shown.toAlignedRect().intersected(whole), level_for(self.zoom))
 
@@ -116,20 +142,44 @@ class Canvas(QWidget):
 
     # -- comparing --------------------------------------------------------------------------------------------
 
-    def hold(self, on: bool) -> None:
-        """Show the original while on."""
-        if self.holding != on:
-            self.holding = on
-            self.update()
+    @property
+    def holding(self) -> bool:
+        """Whether the other side is shown for as long as a key or button is pressed."""
+        return self.compare.now.holding
 
-    def wipe(self, on: bool) -> None:
-        """Show the original left of a line that can be dragged."""
-        self.wiping = on
+    def hold(self, on: bool) -> None:
+        """Show the other side while on."""
+        self.compare.set(holding=on)
+
+    def _on_compare(self) -> None:
+        mode = self.compare.now.mode
+        self._turns.start() if mode == "alternate" else self._turns.stop()
+        self._other_turn = False
+        self.fit() if self.fitted else self._move(self._corner)
+
+    def stop(self) -> None:
+        """End what goes by the clock."""
+        self._turns.stop()
+
+    def _turn(self) -> None:
+        self._other_turn = not self._other_turn
         self.update()
 
-    def _wipe_x(self) -> int:
+    @property
+    def wiping(self) -> bool:
+        """Whether a line parts both sides."""
+        return self.compare.now.mode == "wipe"
+
+    def _wipe_line(self) -> int:
+        """Return where the wipe line stands: its x, or its y when it lies level."""
         shown = self.picture_rect().intersected(self.rect())
+        if self.compare.now.level:
+            return round(shown.top() + self.wipe_at * shown.height())
         return round(shown.left() + self.wipe_at * shown.width())
+
+    def _off_wipe(self, at: QPointF) -> float:
+        """Return how far a place is from the wipe line, px."""
+        return abs((at.y() if self.compare.now.level else at.x()) - self._wipe_line())
 
     # -- painting ---------------------------------------------------------------------------------------------
 
@@ -141,23 +191,69 @@ class Canvas(QWidget):
             self._paint_empty(painter)
             return
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.zoom < 1)
-        clip = self.picture_rect().intersected(self.rect())
-        if self.holding:
-            self._paint_before(painter, clip)
-        elif self.wiping:
-            line = self._wipe_x()
-            self._paint_before(painter, QRect(clip.left(), clip.top(), line - clip.left(), clip.height()))
-            self._paint_after(painter, QRect(line, clip.top(), clip.right() - line + 1, clip.height()))
-            self._paint_line(painter, line, clip)
+        clip = self.picture_rect().intersected(self.room)
+        if self.compare.now.mode == "pair" and not self.holding:
+            self._paint_pair(painter, clip)
+        elif self.wiping and not self.holding:
+            self._paint_wipe(painter, clip)
         else:
-            self._paint_after(painter, clip)
+            self._paint_one(painter, clip)
+        painter.setClipping(False)
+        if self.caption:
+            height = painter.fontMetrics().height() + 6
+            self._paint_word(painter, QPoint(8, self.height() - height - 8), self.caption)
+
+    def _paint_one(self, painter: QPainter, clip: QRect) -> None:
+        """Draw one side, and say which when it is not the route's result."""
+        mode = self.compare.now.mode
+        other = self.holding or (mode == "alternate" and self._other_turn)
+        self._paint_side(painter, clip, self.other if other else self.tiles, marked=not other)
+        word = self.compare.word if other else {"removed": self._removed_word(), "alternate": "route"}.get(mode, "")
+        if word:
+            self._paint_word(painter, clip.topLeft() + _offset(8, 6), word)
+
+    def _removed_word(self) -> str:
+        return f"removed ×{self.compare.now.gain:.0f}, against {self.compare.word}"
+
+    def _paint_pair(self, painter: QPainter, clip: QRect) -> None:
+        """Draw both sides beside one another, at the same place."""
+        self._paint_side(painter, clip, self.other, marked=False)
+        self._paint_word(painter, clip.topLeft() + _offset(8, 6), self.compare.word)
+        painter.save()
+        painter.translate(self.room.width(), 0)
+        self._paint_side(painter, clip, self.tiles, marked=True)
+        self._paint_word(painter, clip.topLeft() + _offset(8, 6), "route")
+        painter.restore()
+        painter.setClipping(False)
+        painter.fillRect(self.room.width() - 1, 0, 2, self.height(), theme.colour("line"))
+
+    def _paint_wipe(self, painter: QPainter, clip: QRect) -> None:
+        line, level = self._wipe_line(), self.compare.now.level
+        first, second = QRect(clip), QRect(clip)
+        if level:
+            first.setBottom(line - 1)
+            second.setTop(line)
+        else:
+            first.setRight(line - 1)
+            second.setLeft(line)
+        self._paint_side(painter, first, self.other, marked=False)
+        self._paint_side(painter, second, self.tiles, marked=True)
+        self._paint_line(painter, line, clip)
+
+    def _paint_side(self, painter: QPainter, clip: QRect, tiles: Tiles, *, marked: bool) -> None:
+        """Draw the tiles of one side inside a clip, and what is marked on them."""
+        painter.setClipRect(clip)
+        if not tiles.drafts and not tiles.exact:
+            tiles = self.other
+        for piece in sorted(tiles.drafts, key=lambda piece: -piece.level):
+            painter.drawImage(self._rounded(piece.area), piece.image)
+        self._paint_tiles(painter, tiles.exact, lambda level: BLOCK)
         if self.zoom >= _GRID:
             self._paint_grid(painter, clip)
-        painter.setClipRect(clip)
-        if not self.holding:
+        if marked:
             self.ellipse.paint(painter, QRectF(self.picture_rect()))
-        if self.holding:
-            self._paint_word(painter, clip.topLeft() + _offset(8, 6), "original")
+            for paint in self.overlays:
+                paint(painter)
 
     def _paint_grid(self, painter: QPainter, clip: QRect) -> None:
         """Part the pixels by hair lines."""
@@ -175,18 +271,6 @@ class Canvas(QWidget):
         painter.setPen(theme.colour("faint"))
         painter.setFont(theme.font(11))
         painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Open a picture to begin (Ctrl+O)")
-
-    def _paint_before(self, painter: QPainter, clip: QRect) -> None:
-        painter.setClipRect(clip)
-        self._paint_tiles(painter, self.tiles.before, lambda level: BLOCK << level)
-
-    def _paint_after(self, painter: QPainter, clip: QRect) -> None:
-        painter.setClipRect(clip)
-        if not self.tiles.drafts and not self.tiles.exact:
-            self._paint_tiles(painter, self.tiles.before, lambda level: BLOCK << level)
-        for piece in sorted(self.tiles.drafts, key=lambda piece: -piece.level):
-            painter.drawImage(self._rounded(piece.area), piece.image)
-        self._paint_tiles(painter, self.tiles.exact, lambda level: BLOCK)
 
     def _paint_tiles(self, painter: QPainter, images: dict, side_at) -> None:
         """Draw tiles, the view's own level last so that it lies on top."""
@@ -213,12 +297,20 @@ class Canvas(QWidget):
     def _paint_line(self, painter: QPainter, line: int, clip: QRect) -> None:
         painter.setClipping(False)
         painter.setPen(QPen(QColor("white"), 2))
-        painter.drawLine(line, clip.top(), line, clip.bottom())
-        width = painter.fontMetrics().horizontalAdvance("original")
-        if line - clip.left() > width + 24:
-            self._paint_word(painter, clip.topLeft() + _offset(line - clip.left() - width - 22, 6), "original")
-        if clip.right() - line > 60:
-            self._paint_word(painter, clip.topLeft() + _offset(line - clip.left() + 8, 6), "route")
+        words = self.compare.word, "route"
+        if self.compare.now.level:
+            painter.drawLine(clip.left(), line, clip.right(), line)
+            height = painter.fontMetrics().height() + 6
+            places = (QPoint(clip.left() + 8, line - height - 8), QPoint(clip.left() + 8, line + 8))
+            rooms = line - clip.top() - height - 8, clip.bottom() - line - height - 8
+        else:
+            painter.drawLine(line, clip.top(), line, clip.bottom())
+            width = painter.fontMetrics().horizontalAdvance(words[0])
+            places = (QPoint(line - width - 22, clip.top() + 6), QPoint(line + 8, clip.top() + 6))
+            rooms = line - clip.left() - width - 24, clip.right() - line - 60
+        for place, word, room in zip(places, words, rooms, strict=True):
+            if room > 0:
+                self._paint_word(painter, place, word)
 
     def _paint_word(self, painter: QPainter, at, word: str) -> None:
         painter.setClipping(False)
@@ -246,39 +338,59 @@ class Canvas(QWidget):
             return
         zoom = min(max(self.zoom * 2 ** (turned / 360), STOPS[0]), STOPS[-1])
         rest = next((stop for stop in STOPS if stop >= 1 and abs(zoom / stop - 1) < _REST and self.zoom != stop), zoom)
-        self.set_zoom(rest, event.position())
+        self.set_zoom(rest, self._at(event))
+
+    def _at(self, event) -> QPointF:
+        """Return where an event is; a place on the second picture of a Pair stands for the same on the first."""
+        at = event.position()
+        if self.compare.now.mode == "pair" and at.x() >= self.room.width():
+            at -= QPointF(self.room.width(), 0)
+        return at
 
     def mousePressEvent(self, event):
         """Begin to drag the wipe line or the picture."""
         left = event.button() == Qt.MouseButton.LeftButton
         picture = QRectF(self.picture_rect())
-        if left and not self._space and self.size_px[0] and self.ellipse.press(event.position(), picture):
+        if (
+            left
+            and not self._space
+            and self.size_px[0]
+            and any(grip.press(self._at(event), picture) for grip in self.grips)
+        ):
             return
-        if left and self.wiping and not self._space and abs(event.position().x() - self._wipe_x()) <= _GRAB:
+        if left and self.wiping and not self._space and self._off_wipe(self._at(event)) <= _GRAB:
             self._moving_wipe = True
         elif left or event.button() == Qt.MouseButton.MiddleButton:
-            self._panning = event.position() - self._corner
+            self._panning = self._at(event) - self._corner
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
 
     def mouseMoveEvent(self, event):
         """Drag what was taken hold of; tell what is under the pointer."""
-        self._point(event.position())
-        if self.ellipse.move(event.position(), QRectF(self.picture_rect())):
+        self._point(self._at(event))
+        if any(grip.move(self._at(event), QRectF(self.picture_rect())) for grip in self.grips):
             return
         if self._moving_wipe:
-            shown = self.picture_rect().intersected(self.rect())
-            self.wipe_at = min(max((event.position().x() - shown.left()) / max(shown.width(), 1), 0.0), 1.0)
-            self.update()
+            self._drag_wipe(self._at(event))
         elif self._panning is not None:
             self.fitted = False
-            self._move(event.position() - self._panning)
+            self._move(self._at(event) - self._panning)
         elif self.wiping:
-            near = abs(event.position().x() - self._wipe_x()) <= _GRAB
-            self.setCursor(Qt.CursorShape.SplitHCursor if near else Qt.CursorShape.ArrowCursor)
+            split = Qt.CursorShape.SplitVCursor if self.compare.now.level else Qt.CursorShape.SplitHCursor
+            self.setCursor(split if self._off_wipe(self._at(event)) <= _GRAB else Qt.CursorShape.ArrowCursor)
+
+    def _drag_wipe(self, at: QPointF) -> None:
+        shown = QRectF(self.picture_rect().intersected(self.rect()))
+        if self.compare.now.level:
+            self.wipe_at = (at.y() - shown.top()) / max(shown.height(), 1)
+        else:
+            self.wipe_at = (at.x() - shown.left()) / max(shown.width(), 1)
+        self.wipe_at = min(max(self.wipe_at, 0.0), 1.0)
+        self.update()
 
     def mouseReleaseEvent(self, event):
         """Let go."""
-        self.ellipse.release(event.position(), QRectF(self.picture_rect()))
+        for grip in self.grips:
+            grip.release(self._at(event), QRectF(self.picture_rect()))
         self._panning, self._moving_wipe = None, False
         self.unsetCursor()
 
@@ -295,7 +407,7 @@ class Canvas(QWidget):
     def colour_at(self, pixel: QPoint, *, after: bool) -> QColor | None:
         """Return the screen's colour of a pixel before or after the route, when it is there exactly."""
         key = (0, pixel.x() // BLOCK, pixel.y() // BLOCK)
-        image = (self.tiles.exact if after else self.tiles.before).get(key)
+        image = (self.tiles if after else self.other).exact.get(key)
         return None if image is None else image.pixelColor(pixel.x() % BLOCK, pixel.y() % BLOCK)
 
     def keyPressEvent(self, event):

@@ -25,6 +25,7 @@ from dustpan.core.route import Step, Where
 from dustpan.core.steps import kind_of
 from dustpan.core.where import part_kinds
 from dustpan.core.where.base import Part
+from dustpan.ui import theme
 from dustpan.ui.session import Session, title_of
 from dustpan.ui.sliders import NumberSlider
 from dustpan.ui.tone_plot import TonePlot
@@ -50,6 +51,7 @@ class Controls(QWidget):
         self._auto = QPushButton("proposed", objectName="quiet", checkable=False)
         self._auto.clicked.connect(self._follow_measurement)
         self._help = QLabel(objectName="faint", wordWrap=True)
+        self._help.setFont(theme.font(8.5))
         self._scroll = QScrollArea(
             widgetResizable=True, horizontalScrollBarPolicy=Qt.ScrollBarPolicy.ScrollBarAlwaysOff
         )
@@ -86,7 +88,7 @@ class Controls(QWidget):
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 2, 8, 4)
-        column.setSpacing(5)
+        column.setSpacing(3)
         self._auto.setVisible(False)
         if step is None:
             has = self.session.engine is not None

@@ -24,10 +24,12 @@ class Jobs(QObject):
         super().__init__(parent)
         self.pool = pool
         self._conductor = Pool(1)
+        self._closed = False
         self._ended.connect(self._deliver)
 
     def close(self) -> None:
         """End both pools; jobs still waiting are dropped."""
+        self._closed = True
         self._conductor.close()
         self.pool.close()
 
@@ -35,7 +37,9 @@ class Jobs(QObject):
         self, job: Callable[[], Any], then: Callable[[Any], None], *, priority: Priority, token: Token,
         failed: Callable[[DustpanError], None] | None = None,
     ) -> None:  # fmt: skip
-        """Run `job` in a worker and call `then` with its result in this thread."""
+        """Run `job` in a worker and call `then` with its result in this thread; nothing after `close`."""
+        if self._closed:
+            return
         self._watch(self.pool.submit(job, priority=priority, token=token), then, token, failed)
 
     def conduct(self, job: Callable[[], Any], then: Callable[[Any], None], *, token: Token) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import subprocess
 import sys
+import time
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
@@ -40,6 +41,7 @@ class Session(QObject):
     task = pyqtSignal(str, float)
     told = pyqtSignal(str, bool)
     saved = pyqtSignal(str)
+    taken = pyqtSignal()
     _progress = pyqtSignal(str, float)
 
     def __init__(self, jobs: Jobs, parent: QObject | None = None):
@@ -50,6 +52,7 @@ class Session(QObject):
         self.history = History.start(Document())
         self.plan: Plan | None = None
         self.chosen_id: str | None = None
+        self.takes: dict[str, Document] = {}
         self._dragged: Document | None = None
         self._frozen: Plan | None = None
         self._task = Token()
@@ -178,6 +181,37 @@ class Session(QObject):
             self.chosen_id = self.route.steps[-1].id if self.route.steps else None
             self.chosen.emit()
 
+    def go_to(self, at: int) -> None:
+        """Go to an entry of the history by its number."""
+        self._walk(replace(self.history, at=min(max(at, 0), len(self.history.entries) - 1)))
+
+    # -- takes ------------------------------------------------------------------------------------------------
+
+    def keep_take(self, name: str = "") -> str:
+        """Keep the route as it stands under a name, by default the next free number; returns the name."""
+        number = len(self.takes) + 1
+        while not name or (name in self.takes):
+            name, number = f"Take {number}", number + 1
+        self.takes = {**self.takes, name: self.document}
+        self.taken.emit()
+        return name
+
+    def rename_take(self, name: str, new: str) -> None:
+        """Give a take another name; one that is taken already, or is empty, changes nothing."""
+        if new and new not in self.takes and name in self.takes:
+            self.takes = {new if key == name else key: value for key, value in self.takes.items()}
+            self.taken.emit()
+
+    def drop_take(self, name: str) -> None:
+        """Forget a take."""
+        self.takes = {key: value for key, value in self.takes.items() if key != name}
+        self.taken.emit()
+
+    def go_to_take(self, name: str) -> None:
+        """Go back to a take; this is one entry of the history and can be undone."""
+        if name in self.takes:
+            self.edit(self.takes[name], f"Go to {name}")
+
     # -- long work --------------------------------------------------------------------------------------------
 
     def cancel(self) -> None:
@@ -207,13 +241,12 @@ class Session(QObject):
             then()
             return
         token = self._begin("Preparing the numerics for this machine (once)")
-        command = [sys.executable, "-m", "dustpan.core.filters.warm"]
 
         def finish(_) -> None:
             self.task.emit("", 0.0)
             then()
 
-        self.jobs.conduct(lambda: subprocess.run(command, check=False), finish, token=token)
+        self.jobs.conduct(lambda: _compile_kernels(token), finish, token=token)
 
     def open_from(
         self,
@@ -229,6 +262,7 @@ class Session(QObject):
         def finish(engine: Engine) -> None:
             self.engine, self.path = engine, path
             self.history = History.start(Document(), f"Open {name}")
+            self.takes = {}
             self.plan = self._dragged = self._frozen = self.chosen_id = None
             self.task.emit("", 0.0)
             self.opened.emit()
@@ -275,6 +309,17 @@ class Session(QObject):
             lambda: _export(engine, document, target, fmt, quality, overwrite, sources, pool, token, report),
             finish, token=token,
         )  # fmt: skip
+
+
+def _compile_kernels(token: Token) -> None:
+    """Compile in a process of its own, which ends at once when it is cancelled."""
+    work = subprocess.Popen([sys.executable, "-m", "dustpan.core.filters.warm"])
+    try:
+        while work.poll() is None:
+            token.check()
+            time.sleep(0.1)
+    finally:
+        work.terminate()
 
 
 def _make_engine(source: Source, pool: Pool) -> Engine:

@@ -112,7 +112,11 @@ QListWidget::item:selected {{ background: #2C4A44; }}
 QListWidget::item:hover {{ background: {GREYS.raised}; }}
 QLabel#faint {{ color: {GREYS.faint}; }}
 QLabel#kept {{ color: {VERDIGRIS}; }}
-QWidget#header {{ background: {GREYS.bar}; }}
+QWidget#header, QWidget#bar, QWidget#strip {{ background: {GREYS.bar}; }}
+QWidget#strip {{ border-top: 1px solid {GREYS.ground}; }}
+QWidget#bar QPushButton {{ padding: 4px 8px; }}
+QWidget#bar QPushButton#quiet {{ padding: 4px 2px; }}
+QWidget#bar QComboBox {{ padding: 2px 4px 2px 7px; }}
 QWidget#route {{ background: {GREYS.panel}; }}
 QWidget#panel {{ background: {GREYS.bar}; }}
 QDialog {{ border: 1px solid {GREYS.line}; }}

@@ -1,23 +1,25 @@
-"""Tiles of the picture as the screen needs them: drafts at once, exact pixels as they arrive.
+"""Tiles of a picture as the screen needs them: drafts at once, exact pixels as they arrive.
 
 Exact pixels come from the engine's blocks: a tile covers one 512 px block of the picture whatever the level. A draft
-is a strip of the reduced picture, made for what is looked at and kept nowhere else.
+is a strip of the reduced picture, made for what is looked at and kept nowhere else. A picture without steps needs no
+drafts: its reduced copies are exact.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from PyQt6.QtCore import QObject, QPoint, QRect, QTimer, pyqtSignal
-from PyQt6.QtGui import QColorSpace, QImage, QRegion
+from PyQt6.QtGui import QImage, QRegion
 
-from dustpan.core.base import reduce_picture
 from dustpan.core.engine import BLOCK, Engine, Plan
-from dustpan.core.picture import Region, from_working
+from dustpan.core.filters.viewing import removed
+from dustpan.core.picture import Region
 from dustpan.core.pool import Priority, Token
 from dustpan.core.route import Document
+from dustpan.ui.screen import Look, Screen, read_profile
 from dustpan.ui.session import Session
 
 REST = 1000  # ms without a change before exact pixels are made for a reduced view
@@ -43,6 +45,67 @@ class Piece:
     image: QImage
 
 
+@dataclass(frozen=True)
+class Subject:
+    """What tiles show.
+
+    document : the route whose result is shown; minus : shows what this one had that the result has not, `gain`
+    times; inside : id of a step and name of its inner picture, shown instead; look : how it is looked at.
+    """
+
+    document: Document
+    minus: Document | None = None
+    gain: float = 1.0
+    inside: tuple[str, str] | None = None
+    look: Look = field(default_factory=Look)
+
+
+@dataclass(frozen=True, eq=False)
+class Shown:
+    """A subject with its plans made, ready to render."""
+
+    subject: Subject
+    plan: Plan
+    minus: Plan | None
+
+    @property
+    def key(self) -> tuple:
+        """Provenance of the pixels on the screen."""
+        subject = self.subject
+        other = self.minus.key if self.minus else None
+        return self.plan.key, other, subject.gain, subject.inside, subject.look
+
+    @property
+    def simple(self) -> bool:
+        """Whether nothing has to be computed: reduced copies are exact and at hand."""
+        return not self.plan.stages and self.minus is None and self.subject.inside is None
+
+    @property
+    def figure(self) -> bool:
+        """Whether this is a picture of measurement rather than of light."""
+        return self.minus is not None or self.subject.inside is not None
+
+    def exact(self, engine: Engine, region: Region, level: int, check: Callable[[], None]) -> np.ndarray:
+        """Return exact working pixels of a region of the picture, reduced by 2 ** level."""
+        if self.subject.inside is not None:
+            left, top, right, below = (-(-v >> level) for v in region)
+            return self.draft(engine, (left, top, right, below), level, check)
+        result = engine.render_reduced(self.plan, region, level, check=check)
+        if self.minus is None:
+            return result
+        return removed(engine.render_reduced(self.minus, region, level, check=check), result, gain=self.subject.gain)
+
+    def draft(self, engine: Engine, region: Region, level: int, check: Callable[[], None]) -> np.ndarray:
+        """Return working pixels of a region of the reduced picture, made from the reduced picture."""
+        if self.subject.inside is not None:
+            step_id, name = self.subject.inside
+            return engine.inside(self.plan.at(level), step_id, name, region, check=check)
+        result = engine.sketch(self.plan.at(level), region, check=check)
+        if self.minus is None:
+            return result
+        return removed(engine.sketch(self.minus.at(level), region, check=check), result, gain=self.subject.gain)
+
+
 def level_for(zoom: float) -> int:
     """Return the level whose pixels are at least as fine as the screen's."""
     level = 0
@@ -51,59 +114,43 @@ def level_for(zoom: float) -> int:
     return level
 
 
-def screen_profile(block: bytes) -> QColorSpace | None:
-    """Return a file's colour space, or None when the screen needs no conversion from it."""
-    profile = QColorSpace.fromIccProfile(block) if block else QColorSpace()
-    return profile if profile.isValid() and profile != QColorSpace(QColorSpace.NamedColorSpace.SRgb) else None
-
-
-def to_image(working: np.ndarray, profile: QColorSpace | None) -> QImage:
-    """Return working pixels as a screen image: the export's own 8 bits, then the screen's colours."""
-    bytes_ = np.ascontiguousarray(from_working(working, dtype=np.uint8))
-    height, width = bytes_.shape[:2]
-    image = QImage(bytes_.data, width, height, 3 * width, QImage.Format.Format_RGB888)
-    image = image.convertToFormat(QImage.Format.Format_RGB32)
-    if profile is not None:
-        image.setColorSpace(profile)
-        image = image.convertedToColorSpace(QColorSpace(QColorSpace.NamedColorSpace.SRgb))
-    return image
-
-
 class Tiles(QObject):
-    """Keep the tiles of the original and of the route's result for the view, and ask for what is missing."""
+    """Keep the tiles of one subject for the view, and ask for what is missing."""
 
     changed = pyqtSignal()
     state = pyqtSignal(bool, int, int)  # exact, blocks there, blocks wanted
 
-    def __init__(self, session: Session, parent: QObject | None = None):
+    def __init__(self, session: Session, subject: Callable[[], Subject], parent: QObject | None = None):
         super().__init__(parent)
         self.session = session
+        self.subject = subject
         self.view = View(QRect(), 0)
-        self.before: dict[tuple[int, int, int], QImage] = {}
+        self.active = True
+        self.monitor: bytes = b""
+        self.screen = Screen()
         self.drafts: list[Piece] = []
         self.exact: dict[tuple[int, int, int], QImage] = {}
-        self._profile: QColorSpace | None = None
-        self._plan_key = ""
-        self._shown: Document | None = None  # the document that the drafts and exact tiles are of
-        self._drafting: Document | None = None
-        self._draft_busy = False
+        self._latest: Shown | None = None  # what the newest plan is of
+        self._on_screen: Shown | None = None  # what the drafts and exact tiles are of
+        self._busy = False
         self._again = False
-        self._asked: set = set()
         self._exact_token = Token()
         self._token = Token()
         self._rest = QTimer(self, singleShot=True, interval=REST)
         self._rest.timeout.connect(self._ask_exact)
         session.opened.connect(self.start)
-        session.edited.connect(self._on_edit)
+        session.edited.connect(lambda dragging: self.refresh())
 
     def start(self) -> None:
-        """Begin with another picture."""
+        """Begin with another picture, or with other colours of the screen."""
         self.stop()
         self._token = Token()
-        self._profile = screen_profile(self.session.engine.source.metadata.profile)
-        for kept in (self.before, self.drafts, self.exact, self._asked):
-            kept.clear()
-        self._plan_key, self._shown, self._draft_busy, self._again = "", None, False, False
+        engine = self.session.engine
+        profile = engine.source.metadata.profile if engine else b""
+        self.screen = Screen(read_profile(profile), read_profile(self.monitor))
+        self.drafts, self.exact = [], {}
+        self._latest = self._on_screen = None
+        self._busy = self._again = False
         self.request()
 
     def stop(self) -> None:
@@ -118,57 +165,73 @@ class Tiles(QObject):
             self.view = view
             self.request()
 
-    @property
-    def settled(self) -> bool:
-        """Whether the newest document is on the screen in exact pixels."""
-        newest = self._shown is not None and self._shown is self.session.document
-        return newest and not self._draft_busy and not self._missing()
-
-    def _on_edit(self, dragging: bool) -> None:
+    def refresh(self) -> None:
+        """Show the newest subject."""
         self._exact_token.cancel()
         self.state.emit(False, 0, 1)
         self.request()
 
+    @property
+    def settled(self) -> bool:
+        """Whether the newest subject is on the screen in exact pixels."""
+        newest = self._on_screen is not None and self._on_screen.subject == self.subject()
+        return newest and not self._busy and not self._missing()
+
+    @property
+    def shown_key(self) -> tuple | None:
+        """Provenance of what is on the screen."""
+        return self._on_screen.key if self._on_screen else None
+
     def request(self) -> None:
-        """Make a draft for the newest document and view; a draft under way ends first, only the newest waits."""
+        """Make a draft for the newest subject and view; a draft under way ends first, only the newest waits."""
         engine = self.session.engine
-        if engine is None or self.view.region.isEmpty():
+        if engine is None or not self.active or self.view.region.isEmpty():
             return
-        self._ask_before(engine)
-        if self._draft_busy:
+        if self._busy:
             self._again = True
             return
-        self._draft_busy = True
-        document, frozen, token = self.session.document, self.session.frozen, self._token
-        self.session.jobs.run(
-            lambda: engine.plan(document, frozen=frozen, check=token.check),
-            lambda plan: self._draft(engine, plan, document, frozen is not None), priority=Priority.VIEW_DRAFT, token=token,
-        )  # fmt: skip
+        self._busy = True
+        subject, frozen, token = self.subject(), self.session.frozen, self._token
 
-    def _draft(self, engine: Engine, plan: Plan, document, dragging: bool) -> None:
+        def make() -> Shown:
+            plan = engine.plan(subject.document, frozen=frozen, check=token.check)
+            minus = None if subject.minus is None else engine.plan(subject.minus, frozen=frozen, check=token.check)
+            return Shown(subject, plan, minus)
+
+        def then(shown: Shown) -> None:
+            self._draft(engine, shown, frozen is not None)
+
+        def failed(fault) -> None:
+            self._busy = False
+            self.session.jobs.failed.emit(fault)
+
+        self.session.jobs.run(make, then, priority=Priority.VIEW_DRAFT, token=token, failed=failed)
+
+    def _draft(self, engine: Engine, shown: Shown, dragging: bool) -> None:
         """Ask for drafts of what is looked at, unless the exact tiles of this plan are there."""
-        if document is self.session.document:
-            self.session.take_plan(plan)
-        self._drafting = document
-        lacking = self._missing() if plan.key == self._plan_key else _blocks(self.view.region, self.view.level, BLOCK)
-        pieces = self._pieces(plan, lacking, dragging)
+        if shown.subject.document == self.session.document:
+            self.session.take_plan(shown.plan)
+        self._latest = shown
+        same = shown.key == self.shown_key
+        lacking = self._missing() if same else _blocks(self.view.region, self.view.level, BLOCK)
+        pieces = [] if shown.simple else self._pieces(shown, lacking, same, dragging)
         if not pieces:
-            self._take_drafts(plan, [])
+            self._take_drafts(shown, [])
             return
-        small, found = plan.at(pieces[0][0]), []
+        found: list[Piece] = []
 
         def one(piece: Piece) -> None:
             found.append(piece)
             if len(found) == len(pieces):
-                self._take_drafts(plan, found)
+                self._take_drafts(shown, found)
 
         for level, region in pieces:
             self.session.jobs.run(
-                lambda level=level, region=region: self._draft_piece(engine, small, level, region), one,
+                lambda level=level, region=region: self._draft_piece(engine, shown, level, region), one,
                 priority=Priority.VIEW_DRAFT, token=self._token,
             )  # fmt: skip
 
-    def _pieces(self, plan: Plan, lacking: list, dragging: bool) -> list[tuple[int, Region]]:
+    def _pieces(self, shown: Shown, lacking: list, same: bool, dragging: bool) -> list[tuple[int, Region]]:
         """Return level and region (in that level's pixels) of the strips that cover the blocks that lack."""
         if not lacking:
             return []
@@ -177,9 +240,9 @@ class Tiles(QObject):
             area = area.united(QRect(column * BLOCK, row * BLOCK, BLOCK, BLOCK))
         area = area.intersected(self.view.region)
         level = max(self.view.level + dragging, 1)
-        if plan.key == self._plan_key and self._drafted(area, max(self.view.level, 1)):
+        if same and self._drafted(area, max(self.view.level, 1)):
             return []
-        width, height = plan.base.size_at(level)
+        width, height = shown.plan.base.size_at(level)
         grain = _GRAIN << level
         left, top = area.left() // grain * _GRAIN, area.top() // grain * _GRAIN
         right = min(-(-(area.right() + 1) // grain) * _GRAIN, width)
@@ -195,22 +258,24 @@ class Tiles(QObject):
                 covered = covered.united(piece.area)
         return QRegion(area).subtracted(covered).isEmpty()
 
-    def _draft_piece(self, engine: Engine, small: Plan, level: int, region: Region) -> Piece:
-        image = to_image(engine.sketch(small, region, check=self._token.check), self._profile)
+    def _draft_piece(self, engine: Engine, shown: Shown, level: int, region: Region) -> Piece:
+        pixels = shown.draft(engine, region, level, self._token.check)
+        image = self.screen.show(pixels, shown.subject.look, plain=shown.figure)
         x0, y0, x1, y1 = region
-        width, height = small.base.size
+        width, height = shown.plan.base.size
         return Piece(
             level,
             QRect(QPoint(x0 << level, y0 << level), QPoint(min(x1 << level, width) - 1, min(y1 << level, height) - 1)),
             image,
         )
 
-    def _take_drafts(self, plan: Plan, found: list[Piece]) -> None:
-        self._draft_busy = False
-        self._shown = self._drafting
-        if plan.key != self._plan_key:
-            self._plan_key = plan.key
-            self.drafts, self.exact = [], {}
+    def _take_drafts(self, shown: Shown, found: list[Piece]) -> None:
+        self._busy = False
+        if shown.key != self.shown_key:
+            self.exact = {}
+            # The last pictures stay until the first of the new ones are there.
+            self.drafts = [] if found else self.drafts
+        self._on_screen = shown
         self.drafts = (self.drafts + found)[-_PIECES:]
         self._exact_token.cancel()
         self.changed.emit()
@@ -220,7 +285,7 @@ class Tiles(QObject):
             return
         self._tell()
         if self._missing():
-            if self.view.level == 0:
+            if self.view.level == 0 or shown.simple:
                 self._ask_exact()
             else:
                 self._rest.start()
@@ -236,28 +301,31 @@ class Tiles(QObject):
 
     def _ask_exact(self) -> None:
         """Ask for the exact tiles that the view lacks."""
-        engine, plan = self.session.engine, self.session.plan
-        if engine is None or plan is None or plan.key != self._plan_key:
+        engine, shown = self.session.engine, self._on_screen
+        if engine is None or shown is None or shown is not self._latest:
             return
         self._exact_token = token = Token()
-        level = self.view.level
-        priority = Priority.VIEW if level == 0 else Priority.AROUND
+        priority = Priority.VIEW_DRAFT if shown.simple else Priority.AROUND if self.view.level else Priority.VIEW
         if len(self.exact) > _KEPT:
             self.exact.clear()
         for key in self._missing():
             self.session.jobs.run(
-                lambda k=key: self._exact_image(engine, plan, k, token.check), lambda image, k=key: self._take_exact(k, image),
+                lambda k=key: self._exact_image(engine, shown, k, token.check), lambda image, k=key: self._take_exact(k, image),
                 priority=priority, token=token,
             )  # fmt: skip
 
-    def _exact_image(self, engine: Engine, plan: Plan, key, check: Callable[[], None]) -> QImage:
+    def _exact_image(self, engine: Engine, shown: Shown, key, check: Callable[[], None]) -> QImage:
         level, column, row = key
         left, top = column * BLOCK, row * BLOCK
-        region = (left, top, min(left + BLOCK, plan.size[0]), min(top + BLOCK, plan.size[1]))
-        return to_image(reduce_picture(engine.render(plan, region, check=check), level, check=check), self._profile)
+        width, height = shown.plan.size
+        region = (left, top, min(left + BLOCK, width), min(top + BLOCK, height))
+        pixels = shown.exact(engine, region, level, check)
+        return self.screen.show(pixels, shown.subject.look, plain=shown.figure)
 
     def _take_exact(self, key, image: QImage) -> None:
         self.exact[key] = image
+        if self._on_screen is not None and self._on_screen.simple and not self._missing():
+            self.drafts = []
         self.changed.emit()
         self._tell()
 
@@ -265,29 +333,6 @@ class Tiles(QObject):
         wanted = len(_blocks(self.view.region, self.view.level, BLOCK))
         missing = len(self._missing())
         self.state.emit(self.settled, wanted - missing, wanted)
-
-    def _ask_before(self, engine: Engine) -> None:
-        """Ask for the original's tiles."""
-        level, token = self.view.level, self._token
-        for key in _blocks(self.view.region, level, BLOCK << level):
-            if key in self.before or key in self._asked:
-                continue
-            self._asked.add(key)
-
-            def then(image, k=key):
-                self.before[k] = image
-                self.changed.emit()
-
-            self.session.jobs.run(
-                lambda k=key: self._before_image(engine, k), then, priority=Priority.VIEW_DRAFT, token=token
-            )
-
-    def _before_image(self, engine: Engine, key) -> QImage:
-        level, column, row = key
-        width, height = engine.base.size_at(level)
-        left, top = column * BLOCK, row * BLOCK
-        region = (left, top, min(left + BLOCK, width), min(top + BLOCK, height))
-        return to_image(engine.base.read(region, level), self._profile)
 
 
 def _blocks(region: QRect, level: int, side: int) -> list[tuple[int, int, int]]:

@@ -33,7 +33,7 @@ class TonePlot(QWidget):
         self.chosen = 0
         self._dragging = False
         self._top = 1.0
-        self.setFixedHeight(80)
+        self.setFixedHeight(68)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setToolTip(f"{described.help}\nDrag a handle, or choose one with the arrow keys; double-click resets it.")
         self.setAccessibleName(described.label)

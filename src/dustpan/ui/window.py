@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QActionGroup, QKeySequence
 from PyQt6.QtWidgets import (
     QFileDialog,
@@ -25,12 +25,16 @@ from dustpan.core.pool import Pool
 from dustpan.files import READS
 from dustpan.ui import theme
 from dustpan.ui.canvas import Canvas
+from dustpan.ui.compare import INPUT, MODES, Compare
+from dustpan.ui.compare_bar import CompareBar, mode_actions
 from dustpan.ui.controls import Controls
 from dustpan.ui.export import ExportDialog
 from dustpan.ui.icons import icon
 from dustpan.ui.jobs import Jobs
 from dustpan.ui.memory import Memory
 from dustpan.ui.messages import Message
+from dustpan.ui.proofs import Proofs, ProofStrip
+from dustpan.ui.readings import Readings
 from dustpan.ui.route_bar import RouteBar
 from dustpan.ui.session import Session
 from dustpan.ui.tiles import Tiles
@@ -54,8 +58,11 @@ class Window(QMainWindow):
         self.setMinimumSize(900, 600)
         self.jobs = Jobs(pool or Pool(yielding=True), self)
         self.session = Session(self.jobs, self)
-        self.tiles = Tiles(self.session, self)
-        self.canvas = Canvas(self.tiles)
+        self.compare = Compare(self.session, self)
+        self.tiles = Tiles(self.session, self.compare.result_subject, self)
+        self.other = Tiles(self.session, self.compare.other_subject, self)
+        self.canvas = Canvas(self.tiles, self.other, self.compare)
+        self.proofs = Proofs(self.canvas, self.compare, self)
         self.controls = Controls(self.session)
         self.route_bar = RouteBar(self.session)
         self.actions_: dict[str, QAction] = {}
@@ -92,8 +99,13 @@ class Window(QMainWindow):
             ("View", "zoom4", "400 %", "4", lambda: canvas.set_zoom(4.0), "Show each pixel as sixteen"),
             ("View", "closer", "Closer", "Ctrl++", lambda: canvas.zoom_by(1), "Zoom in by one stop"),
             ("View", "farther", "Farther", "Ctrl+-", lambda: canvas.zoom_by(-1), "Zoom out by one stop"),
-            ("View", "wipe", "Wipe", "J", None, "Show the original left of a line that you can drag"),
+            ("View", "pin", "Pin a proof", "Shift+P", lambda: self.proof_strip.add_middle(), "Pin the place in the middle of the picture as a proof"),
+            ("View", "pins", "Choose proofs again", "Ctrl+Shift+P", self.proofs.choose_again, "Choose the five places again from the picture"),
+            ("View", "frames", "Frames of the proofs", "Shift+F", None, "Show on the picture where the proofs are"),
             ("View", "where", "Show the Where", "M", None, "Hatch what the chosen step leaves alone"),
+            ("Compare", "take", "Keep a take", "T", self._keep_take, "Keep the route as it stands, to go back to and to compare with"),
+            ("Compare", "channel", "Next channel", "N", lambda: self.compare_bar.next_channel(), "See brightness, colour, one channel, or what is clipped"),
+            ("Compare", "lamp", "Lamp", "B", lambda: self.compare_bar.switch_lamp(), "Light up the view, or back to 0"),
             ("Help", "keys", "Keys", "F1", self.show_keys, "List all keys"),
         )  # fmt: skip
         menus: dict[str, QMenu] = {}
@@ -112,8 +124,12 @@ class Window(QMainWindow):
         self.actions_["where"].setCheckable(True)
         self.actions_["where"].setChecked(True)
         self.actions_["where"].toggled.connect(self._hatch)
-        self.actions_["wipe"].setCheckable(True)
-        self.actions_["wipe"].toggled.connect(canvas.wipe)
+        self.actions_["frames"].setCheckable(True)
+        self.actions_["frames"].setChecked(True)
+        self.actions_["frames"].toggled.connect(lambda on: self.proof_strip.show_frames(on))
+        for name, action in mode_actions(self.compare, self).items():
+            menus["Compare"].addAction(action)
+            self.actions_[name] = action
         step_menu = QMenu(self)
         for name in ("switch", "earlier", "later", "duplicate", "rename", "remove"):
             step_menu.addAction(self.actions_[name])
@@ -178,6 +194,7 @@ class Window(QMainWindow):
         row.setContentsMargins(12, 6, 12, 6)
         row.addWidget(self._button("open"))
         row.addWidget(self.title, 1)
+        self._add_task(row)
         for name in ("undo", "redo", "export"):
             row.addWidget(self._button(name))
         right = QVBoxLayout()
@@ -195,24 +212,52 @@ class Window(QMainWindow):
         for widget in (header, self.route_bar):
             whole.addWidget(widget)
         whole.addLayout(middle, 1)
+        whole.addWidget(self._make_strip())
         self.setCentralWidget(body)
 
+    def _make_strip(self) -> QWidget:
+        """Return the strip along the bottom: proofs, then readings."""
+        strip = QWidget(objectName="strip")
+        strip.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row = QHBoxLayout(strip)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        self.proof_strip = ProofStrip(self.proofs)
+        self.readings = Readings(self.proofs)
+        row.addWidget(self.proof_strip, 1)
+        row.addWidget(self.readings)
+        return strip
+
     def _make_bar(self) -> QWidget:
-        bar = QWidget(objectName="header")
+        bar = QWidget(objectName="bar")
         bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(bar)
-        row.setContentsMargins(12, 6, 12, 6)
+        row.setContentsMargins(8, 5, 8, 5)
+        row.setSpacing(5)
         self.hold_button = QPushButton("Hold")
         self.hold_button.setToolTip("Press and hold to see the original (H)")
         self.hold_button.pressed.connect(lambda: self.canvas.hold(True))
         self.hold_button.released.connect(lambda: self.canvas.hold(False))
         row.addWidget(self.hold_button)
-        row.addWidget(self._button("wipe"))
-        row.addSpacing(8)
-        self.values = QLabel(objectName="faint")
-        self.values.setToolTip("Place and 8-bit values under the pointer: red, green, blue before and after the route")
-        row.addWidget(self.values)
+        for mode in MODES:
+            row.addWidget(self._button(mode))
+        self.compare_bar = CompareBar(self.compare)
+        self.compare_bar.detail.setParent(self.canvas)
+        self.canvas.moved.connect(self._place_detail)
+        row.addWidget(self.compare_bar)
         row.addStretch()
+        self.state_label = QLabel()
+        self.state_label.setToolTip("Whether the picture shows exact pixels, or a quick draft until they are there")
+        row.addWidget(self.state_label)
+        row.addSpacing(4)
+        row.addWidget(self._button("fit"))
+        self.zoom_button = self._button("zoom1", "100 %")
+        self.zoom_button.setFixedWidth(64)
+        row.addWidget(self.zoom_button)
+        return bar
+
+    def _add_task(self, row: QHBoxLayout) -> None:
+        """Add the word, the bar and the way out of long work under way."""
         self.task_label = QLabel(objectName="faint")
         self.progress = QProgressBar(textVisible=False)
         self.progress.setFixedWidth(140)
@@ -223,24 +268,17 @@ class Window(QMainWindow):
         for widget in (self.task_label, self.progress, self.stop_button):
             widget.hide()
             row.addWidget(widget)
-        self.state_label = QLabel()
-        self.state_label.setToolTip("Whether the picture shows exact pixels, or a quick draft until they are there")
-        row.addWidget(self.state_label)
-        row.addSpacing(10)
-        row.addWidget(self._button("fit"))
-        self.zoom_button = self._button("zoom1", "100 %")
-        self.zoom_button.setFixedWidth(86)
-        row.addWidget(self.zoom_button)
-        return bar
 
     def _connect(self) -> None:
         session = self.session
         session.opened.connect(self._refresh)
         session.edited.connect(lambda dragging: self._refresh())
         session.chosen.connect(self._refresh)
+        session.chosen.connect(self._choose)
         session.task.connect(self._show_task)
         session.told.connect(self.message.tell)
         self.tiles.state.connect(self._show_state)
+        self.compare.changed.connect(self._look_anew)
         self.canvas.pointed.connect(self._show_values)
         self.canvas.zoomed.connect(lambda zoom: self.zoom_button.setText(f"{zoom:.0%}".replace("%", " %")))
 
@@ -249,7 +287,23 @@ class Window(QMainWindow):
     def _refresh(self) -> None:
         session = self.session
         ready, step = session.engine is not None, session.step
-        for name in ("export", "propose", "add", "fit", "zoom1", "zoom2", "zoom4", "closer", "farther", "wipe"):
+        for name in (
+            "export",
+            "propose",
+            "add",
+            "fit",
+            "zoom1",
+            "zoom2",
+            "zoom4",
+            "closer",
+            "farther",
+            "pin",
+            "pins",
+            "take",
+            "channel",
+            "lamp",
+            *MODES,
+        ):
             self.actions_[name].setEnabled(ready)
         self.hold_button.setEnabled(ready)
         for name in ("switch", "earlier", "later", "duplicate", "rename", "remove", "where"):
@@ -274,13 +328,32 @@ class Window(QMainWindow):
     def _show_values(self, pixel) -> None:
         """Show what is under the pointer, before and after."""
         if pixel is None:
-            self.values.setText("")
+            self.canvas.caption = ""
+            self.canvas.update()
             return
         found = [self.canvas.colour_at(pixel, after=after) for after in (False, True)]
         words = [f"{c.red()} {c.green()} {c.blue()}" if c else "–" for c in found]
-        self.values.setText(
-            f"{pixel.x()}, {pixel.y()}     {words[0]}  →  {words[1]}" if any(found) else f"{pixel.x()}, {pixel.y()}"
-        )
+        values = f"     {words[0]}  →  {words[1]}" if any(found) else ""
+        self.canvas.caption = f"{pixel.x()}, {pixel.y()}{values}"
+        self.canvas.update()
+
+    def _place_detail(self) -> None:
+        self.compare_bar.place_detail(QPoint(self.canvas.width() - 8, 8))
+
+    def _choose(self) -> None:
+        """Another step was chosen: what belongs to it is shown."""
+        if self.compare.now.mode == "inside" or self.compare.now.against == INPUT:
+            self._look_anew()
+
+    def _look_anew(self) -> None:
+        """Show both sides as they are compared now."""
+        self.other.active = self.compare.shows_other
+        self.tiles.refresh()
+        self.other.refresh()
+        self._place_detail()
+
+    def _keep_take(self) -> None:
+        self.message.tell(f"Kept as {self.session.keep_take()}.", False)
 
     def _show_task(self, text: str, share: float) -> None:
         for widget in (self.task_label, self.progress, self.stop_button):
@@ -394,7 +467,8 @@ class Window(QMainWindow):
         if not (self.isMaximized() or self.isFullScreen()):
             self.memory.put("size", [self.width(), self.height()])
         self.session.cancel()
-        self.tiles.stop()
+        for part in (self.tiles, self.other, self.proofs, self.readings, self.canvas):
+            part.stop()
         self.jobs.close()
         self.closed.emit()
         super().closeEvent(event)

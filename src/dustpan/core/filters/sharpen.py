@@ -83,10 +83,7 @@ def sharpen_plane(
     Direction is told by the structure tensor (Bigun and Granlund 1987).
     """
     detail = detail_of(plane, radius=radius, finest=finest)
-    soft = cv2.GaussianBlur(plane, (5, 5), 0.8, borderType=cv2.BORDER_REFLECT)
-    across = cv2.Sobel(soft, cv2.CV_32F, 1, 0, ksize=3, borderType=cv2.BORDER_REFLECT)
-    down = cv2.Sobel(soft, cv2.CV_32F, 0, 1, ksize=3, borderType=cv2.BORDER_REFLECT)
-    around = _blur(cv2.merge([across * across, down * down, across * down, detail * detail]), _spread(radius))
+    around = _surroundings(plane, detail, radius)
     side = 2 * math.ceil(2 * radius) + 1
     window = np.ones((side, side), np.uint8)
     top = cv2.dilate(plane, window, borderType=cv2.BORDER_REFLECT)
@@ -95,6 +92,33 @@ def sharpen_plane(
     settings = np.array([amount, noise_gate, threshold, edge_gate, halo_light**2, halo_dark**2], np.float32)
     add_detail(plane, detail, around, np.require(noise, np.float32, ("C", "W")), top, floor, settings, added)
     return added
+
+
+def gate_of(
+    plane: np.ndarray,
+    *,
+    radius: float,
+    finest: float,
+    noise: np.ndarray,
+    noise_gate: float,
+    threshold: float,
+    edge_gate: float,
+) -> np.ndarray:
+    """Return the share (H, W), 0 to 1, of each pixel's detail that `sharpen_plane` lets through."""
+    around = _surroundings(plane, detail_of(plane, radius=radius, finest=finest), radius)
+    gate, none = np.empty_like(plane), np.zeros_like(plane)
+    one, far = np.ones_like(plane), np.full_like(plane, 1e6)
+    settings = np.array([1.0, noise_gate, threshold, edge_gate, 1.0, 1.0], np.float32)
+    add_detail(none, one, around, np.require(noise, np.float32, ("C", "W")), far, none, settings, gate)
+    return gate
+
+
+def _surroundings(plane: np.ndarray, detail: np.ndarray, radius: float) -> np.ndarray:
+    """Return (H, W, 4): direction of the slopes and energy of the detail, gathered around each pixel."""
+    soft = cv2.GaussianBlur(plane, (5, 5), 0.8, borderType=cv2.BORDER_REFLECT)
+    across = cv2.Sobel(soft, cv2.CV_32F, 1, 0, ksize=3, borderType=cv2.BORDER_REFLECT)
+    down = cv2.Sobel(soft, cv2.CV_32F, 0, 1, ksize=3, borderType=cv2.BORDER_REFLECT)
+    return _blur(cv2.merge([across * across, down * down, across * down, detail * detail]), _spread(radius))
 
 
 def _side(deviation: float) -> int:

@@ -69,6 +69,18 @@ def spread_out(coarse: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
     return np.repeat(np.repeat(coarse, 4, axis=1), 4, axis=2)[:, : shape[0], : shape[1]]
 
 
+@dataclass(frozen=True)
+class Inside:
+    """An inner picture of a step: the name on its list, and the parameter it belongs to (or nothing).
+
+    fine : it marks single pixels, so it is made at full size also for a reduced view.
+    """
+
+    label: str
+    param: str = ""
+    fine: bool = False
+
+
 class StepKind:
     """Base of every kind of step: words, settings and pure functions over tiles.
 
@@ -83,6 +95,7 @@ class StepKind:
     help: ClassVar[str]
     params_type: ClassVar[type[Params]]
     default_blend: ClassVar[str] = "replace"
+    inside: ClassVar[dict[str, Inside]] = {}
 
     def support(self, params: Params, analysis: Any) -> int:
         """Return how many pixels around a tile `apply` looks at, 0 to 64."""
@@ -118,6 +131,12 @@ class StepKind:
     def propose(self, survey: Survey) -> Params | None:
         """Return the settings proposed for a picture, or None when it does not need the step."""
         return None
+
+    def show_inside(
+        self, name: str, tile: np.ndarray, region: Region, params: Params, analysis: Any, context: Context
+    ) -> np.ndarray:
+        """Return one of the pictures that `inside` names, h x w x 3 float32, 0 to 1; as pure as `apply`."""
+        raise NotImplementedError
 
     def tell(self, params: Params, analysis: Any) -> str:
         """Return the card's figure: a few words on what the step does with these settings."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import partial
+from typing import ClassVar
 
 import numpy as np
 
@@ -13,7 +14,7 @@ from dustpan.core.filters.tone import bend_tone, expose, lift_stops, saturate
 from dustpan.core.measure.carry import carry_noise
 from dustpan.core.measure.model import EvenField, LiftedField, NoiseField
 from dustpan.core.params import Params, param
-from dustpan.core.steps.base import Context, StepKind
+from dustpan.core.steps.base import Context, Inside, StepKind
 
 _PLANE_SIDE = 400  # longest side of the planes that hold the base layer
 _SOFTNESS = 0.12  # tone step under which the base layer smooths
@@ -72,6 +73,7 @@ class Exposure(StepKind):
     label = "Exposure"
     help = "Sets the light: stops, dark and bright areas apart, end points, contrast and colour strength."
     params_type = ExposureParams
+    inside: ClassVar = {"lift": Inside("Lift of dark and bright areas", "shadows")}
 
     def analyse(self, params, survey):
         """Return the base layer's planes when dark or bright areas are to be lifted, else None."""
@@ -90,6 +92,14 @@ class Exposure(StepKind):
             base = slope * np.clip(tone_of(tile), 0, 1) + level
             stops = lift_stops(base, shadows=params.shadows, highlights=params.highlights)[..., None]
         return _render(tile, params, stops)
+
+    def show_inside(self, name, tile, region, params, analysis, context):
+        """Return the stops by which each place is lifted: mid grey for none, white for 2.4."""
+        shape = tile.shape[:2]
+        if analysis is None:
+            return np.full_like(tile, 0.5)
+        plane = lift_stops(analysis.base, shadows=params.shadows, highlights=params.highlights)
+        return np.repeat(0.5 + context.sample(plane, region, shape)[..., None] / 4.8, 3, axis=2)
 
     def apply_even(self, field, params, analysis, context):
         """Apply without a local lift."""

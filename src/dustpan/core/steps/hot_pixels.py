@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import ClassVar
 
+import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import OPPONENT, tone_of
 from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, find_specks, mend_specks
 from dustpan.core.measure.model import NoiseField
 from dustpan.core.params import Params, param
-from dustpan.core.steps.base import Context, StepKind, every_fourth, spread_out
+from dustpan.core.steps.base import Context, Inside, StepKind, every_fourth, spread_out
 
 _POLARITY = {"bright": BRIGHT, "dark": DARK, "both": BRIGHT + DARK}
 _WORTH_MENDING = 25.0  # found in a megapixel
@@ -54,6 +56,7 @@ class HotPixels(StepKind):
     label = "Hot pixels"
     help = "Mends pixels that shine or are dead on their own; stars, glints and printed dots are kept."
     params_type = HotPixelParams
+    inside: ClassVar = {"found": Inside("Pixels found", "sensitivity", fine=True)}
 
     def support(self, params, analysis):
         """Return 16 px: ring, cluster and the pixels filled from."""
@@ -74,11 +77,16 @@ class HotPixels(StepKind):
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its specks filled; looks 16 px around."""
         sigma = _channel_sigma(tile, lambda tone: context.sigma(tone, region))
-        marks = find_specks(
-            tile, sigma=sigma, sensitivity=params.sensitivity, polarity=_POLARITY[params.polarity],
-            coloured=params.coloured, spare_stars=params.spare_stars,
-        )  # fmt: skip
+        marks = _marks(tile, sigma, params)
         return mend_specks(tile, marks, sigma=sigma, size=params.max_size)
+
+    def show_inside(self, name, tile, region, params, analysis, context):
+        """Return white where a speck was found, grown to 3 px, on a dim picture."""
+        marks = _marks(tile, _channel_sigma(tile, lambda tone: context.sigma(tone, region)), params)
+        grown = cv2.dilate(marks.view(np.uint8), np.ones((3, 3), np.uint8)) > 0
+        dim = np.repeat(0.3 * np.clip(tone_of(tile), 0, 1)[..., None], 3, axis=2)
+        dim[grown] = 1.0
+        return dim
 
     def scaled(self, params, level):
         """Leave the step out of drafts: reduced pictures hold no single pixels."""
@@ -100,8 +108,12 @@ class HotPixels(StepKind):
 
 
 def _find(tile, params: HotPixelParams, sigma_of) -> np.ndarray:
+    return _marks(tile, _channel_sigma(tile, sigma_of), params)
+
+
+def _marks(tile, sigma, params: HotPixelParams) -> np.ndarray:
     return find_specks(
-        tile, sigma=_channel_sigma(tile, sigma_of), sensitivity=params.sensitivity, polarity=_POLARITY[params.polarity],
+        tile, sigma=sigma, sensitivity=params.sensitivity, polarity=_POLARITY[params.polarity],
         coloured=params.coloured, spare_stars=params.spare_stars,
     )  # fmt: skip
 

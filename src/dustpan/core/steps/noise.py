@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import ClassVar
 
 import numpy as np
 
@@ -14,7 +15,7 @@ from dustpan.core.filters.planes import Region
 from dustpan.core.filters.quick import clean_tile, support
 from dustpan.core.measure.model import DISPLAY, TONES, EvenField, NoiseField, NoiseModel
 from dustpan.core.params import Params, param
-from dustpan.core.steps.base import Context, StepKind, carry_field
+from dustpan.core.steps.base import Context, Inside, StepKind, carry_field
 from dustpan.core.survey import Survey
 
 FACTOR_TONES = np.array([0.0, 0.25, 0.5, 0.75, 1.0], np.float32)
@@ -71,6 +72,9 @@ class NoiseParams(Params):
     detail_return: float = param("Detail return", 20.0, "Gives back lines and weave that went with the noise, without the noise.", unit="%", low=0.0, high=100.0, step=1.0)  # fmt: skip
 
 
+_SHOWN_WHITE = 40.0  # display levels of noise that the inner pictures show as white
+
+
 @dataclass(frozen=True, eq=False)
 class NoiseAnalysis:
     """Noise to take away, by tone and place; and a correction for coarse blotches (h x w x 3), or None."""
@@ -88,6 +92,10 @@ class Noise(StepKind):
     label = "Noise"
     help = "Quiets brightness and colour noise by what was measured at each tone, and leaves texture."
     params_type = NoiseParams
+    inside: ClassVar = {
+        "luminance": Inside("Luminance noise taken to be there", "luminance"),
+        "colour": Inside("Colour noise taken to be there", "colour"),
+    }
 
     def support(self, params, analysis):
         """Return 16 to 56 px: more for coarser scales and for giving detail back."""
@@ -130,6 +138,13 @@ class Noise(StepKind):
         if analysis.coarse is not None:
             cleaned = cleaned + context.sample(analysis.coarse, region, tile.shape[:2])
         return cleaned
+
+    def show_inside(self, name, tile, region, params, analysis, context):
+        """Return the noise's deviation at each place as grey, white at 40 display levels."""
+        field = analysis.field if analysis is not None else context.noise
+        sigma = replace(context, noise=field).coarse_sigma(tone_of(tile), region)
+        plane = sigma[0] if name == "luminance" else np.sqrt((sigma[1] ** 2 + sigma[2] ** 2) / 2)
+        return np.repeat(np.clip(plane * (DISPLAY / _SHOWN_WHITE), 0, 1)[..., None], 3, axis=2)
 
     def apply_even(self, field, params, analysis, context):
         """Clean a flat field of the noise that the context names, without blotches past 8 px."""

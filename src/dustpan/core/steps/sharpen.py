@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import ClassVar
 
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of, with_grey
-from dustpan.core.filters.sharpen import noise_gain, reach, sharpen_plane
+from dustpan.core.filters.sharpen import detail_of, gate_of, noise_gain, reach, sharpen_plane
 from dustpan.core.measure.model import DISPLAY
 from dustpan.core.params import Params, param
-from dustpan.core.steps.base import Context, StepKind
+from dustpan.core.steps.base import Context, Inside, StepKind
 
 _TINY = 0.35  # px, a radius that shows nothing
 _TONE_OF_LUMINANCE = np.float32(3**-0.5)  # the mean of three channels is luminance divided by the root of three
@@ -76,6 +77,10 @@ class Sharpen(StepKind):
     help = "Raises fine detail where there is some, leaves noise and bare areas alone, and keeps halos down."
     params_type = SharpenParams
     default_blend = "luminance_only"
+    inside: ClassVar = {
+        "gate": Inside("Gate: what is let through", "edge_gate"),
+        "detail": Inside("Detail that is raised", "radius"),
+    }
 
     def support(self, params, analysis):
         """Return the reach of blur and gates, 10 to 60 px."""
@@ -84,14 +89,25 @@ class Sharpen(StepKind):
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its luminance sharpened; looks up to 60 px around."""
         tone = tone_of(tile)
-        gain = noise_gain(context.spectrum()[0], radius=params.radius, finest=params.finest_octave)
-        noise = context.coarse_sigma(tone, region)[0] * (_TONE_OF_LUMINANCE * np.float32(gain))
+        noise = _noise_of_detail(tone, region, params, context)
         added = sharpen_plane(
             tone, amount=params.amount / 100, radius=params.radius, finest=params.finest_octave, noise=noise,
             noise_gate=params.noise_gate, threshold=params.threshold / DISPLAY, edge_gate=params.edge_gate,
             halo_light=params.halo_light, halo_dark=params.halo_dark,
         )  # fmt: skip
         return with_grey(tile, added)
+
+    def show_inside(self, name, tile, region, params, analysis, context):
+        """Return the share of detail let through, or the detail four times as strong on mid grey."""
+        tone = tone_of(tile)
+        if name == "detail":
+            detail = detail_of(tone, radius=params.radius, finest=params.finest_octave)
+            return with_grey(np.full_like(tile, 0.5), detail, 4.0)
+        gate = gate_of(
+            tone, radius=params.radius, finest=params.finest_octave, noise=_noise_of_detail(tone, region, params, context),
+            noise_gate=params.noise_gate, threshold=params.threshold / DISPLAY, edge_gate=params.edge_gate,
+        )  # fmt: skip
+        return np.repeat(gate[..., None], 3, axis=2)
 
     def scaled(self, params, level):
         """Shrink the radius; leave the step out when nothing of it would show."""
@@ -114,6 +130,12 @@ class Sharpen(StepKind):
     def tell(self, params, analysis):
         """Return amount and radius."""
         return f"{params.amount:.0f} % at {params.radius:.1f} px"
+
+
+def _noise_of_detail(tone, region, params, context: Context) -> np.ndarray:
+    """Return (h, w): deviation of the noise in the detail at each place."""
+    gain = noise_gain(context.spectrum()[0], radius=params.radius, finest=params.finest_octave)
+    return context.coarse_sigma(tone, region)[0] * (_TONE_OF_LUMINANCE * np.float32(gain))
 
 
 KIND = Sharpen()

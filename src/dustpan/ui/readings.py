@@ -1,0 +1,247 @@
+"""Readings: noise over tone before and after, and the figures of what the route did, each with a word."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass
+
+import numpy as np
+from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from dustpan.core.engine import Engine, Plan
+from dustpan.core.judge import Report, judge, patch_places, report_on
+from dustpan.core.measure.harm import Figures
+from dustpan.core.measure.model import TONES
+from dustpan.core.pool import Priority, Token
+from dustpan.core.route import Document, Route
+from dustpan.ui import theme
+from dustpan.ui.proofs import Proofs
+
+_REST = 250  # ms without a change before the survey is made
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One line: its name, the figure, a word for it, whether it is harm, and what it means."""
+
+    name: str
+    figure: str
+    word: str
+    harm: bool
+    tip: str
+
+
+def percent(share: float) -> str:
+    """Return a share in words of the trade."""
+    return f"{100 * share:.0f} %" if abs(share) >= 0.01 or share == 0 else f"{100 * share:.1g} %"
+
+
+def readings_of(report: Report) -> list[Reading]:
+    """Return the lines for a report."""
+    before, after = report.noise
+    share = after / before if before > 0.05 else None
+    found: Figures = report.figures
+    lines = [
+        Reading(
+            "Noise left", f"{after:.1f} of {before:.1f}", "" if share is None else percent(share), False,
+            "Luminance noise after and before the route in 8-bit levels, averaged over tones. Under about 1.5 it can't be seen in a print.",
+        )
+    ]  # fmt: skip
+    if (kept := found.texture_kept) is not None:
+        word = "raised" if kept > 1.03 else "kept" if kept > 0.93 else "softer" if kept > 0.8 else "flattened"
+        lines.append(
+            Reading("Texture", percent(kept), word, kept <= 0.8,
+                    "How much of the picture's own fine slopes is still there; 100 % is untouched. Worry under 80 %.")
+        )  # fmt: skip
+    if (rim := found.halo) is not None:
+        word = "none" if rim < 0.01 else "slight" if rim < 0.05 else "visible" if rim < 0.12 else "strong"
+        lines.append(
+            Reading("Halo", percent(rim), word, rim >= 0.05,
+                    "How far the strongest edges overshoot, as a part of their step. Worry from 5 %.")
+        )  # fmt: skip
+    if (shift := found.shadow_shift) is not None:
+        word = "steady" if abs(shift) < 1 else "darker" if shift < 0 else "lighter"
+        lines.append(
+            Reading("Shadows", f"{shift:+.1f} L*", word, False,
+                    "Change of lightness in the darks. Taking white specks away makes them darker; lifting makes them lighter.")
+        )  # fmt: skip
+    lost = found.clipped_black + found.clipped_white
+    lines.append(
+        Reading("Newly lost", percent(lost), "none" if lost < 0.0005 else "clipped", lost >= 0.002,
+                "Share of pixels driven to black or white by the route. Worry from 0.2 %.")
+    )  # fmt: skip
+    return lines
+
+
+class Readings(QWidget):
+    """Show a report; follows a slider from the proofs, and a survey of patches once it rests."""
+
+    reported = pyqtSignal(object)
+    _loaded = pyqtSignal(object)
+
+    def __init__(self, proofs: Proofs, parent: QWidget | None = None):
+        super().__init__(parent, objectName="readings")
+        self.proofs, self.session = proofs, proofs.session
+        self.report: Report | None = None
+        self._token = Token()
+        self._plot = None
+        self._curves: list = []
+        self._places: tuple = ()
+        self._surveyed = ""
+        self._rest = QTimer(self, singleShot=True, interval=_REST)
+        self._rest.timeout.connect(self._survey)
+        self._plot_place = QVBoxLayout()
+        self._plot_place.setContentsMargins(0, 0, 0, 0)
+        self._note = QLabel(objectName="faint")
+        self._note.setFont(theme.font(7.5))
+        self._grid = QGridLayout()
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(6)
+        self._grid.setVerticalSpacing(1)
+        self._labels: list[list[QLabel]] = []
+        left = QVBoxLayout()
+        left.addWidget(QLabel("Noise over tone, levels", objectName="faint"))
+        left.addLayout(self._plot_place, 1)
+        right = QVBoxLayout()
+        right.addLayout(self._grid)
+        right.addStretch()
+        right.addWidget(self._note)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 4, 10, 6)
+        row.setSpacing(10)
+        row.addLayout(left)
+        row.addLayout(right, 1)
+        self.setFixedWidth(364)
+        self._loaded.connect(self._make_plot)
+        self.session.opened.connect(self._start)
+        self.session.planned.connect(self._rest.start)
+        proofs.changed.connect(self._follow)
+        self._load()
+
+    # -- the plot ---------------------------------------------------------------------------------------------
+
+    def _load(self) -> None:
+        """Load the plotting library beside the window, which need not wait for it."""
+
+        def load() -> None:
+            import pyqtgraph
+
+            self._loaded.emit(pyqtgraph)
+
+        self._loader = threading.Thread(target=load, daemon=True)
+        self._loader.start()
+
+    def _make_plot(self, library) -> None:
+        self._plot = plot = library.PlotWidget(background=theme.GREYS.ground)
+        plot.setFixedSize(136, 92)
+        plot.setMouseEnabled(False, False)
+        plot.hideButtons()
+        plot.setMenuEnabled(False)
+        plot.setToolTip("Luminance noise at each tone, dark at the left: before the route and after it")
+        for side in ("left", "bottom"):
+            axis = plot.getAxis(side)
+            axis.setStyle(tickFont=theme.font(7), tickLength=-3, tickTextOffset=2)
+            axis.setPen(theme.GREYS.line)
+            axis.setTextPen(theme.GREYS.faint)
+        plot.getAxis("left").setWidth(20)
+        plot.getAxis("bottom").setTicks([[(0, "black"), (1, "white")], []])
+        self._curves = [
+            plot.plot(pen=library.mkPen(theme.MADDER, width=1.2, style=library.QtCore.Qt.PenStyle.DashLine), antialias=True),
+            plot.plot(pen=library.mkPen(theme.VERDIGRIS, width=1.8), antialias=True),
+        ]  # fmt: skip
+        self._plot_place.addWidget(plot)
+        self._show()
+
+    # -- following --------------------------------------------------------------------------------------------
+
+    def _start(self) -> None:
+        self._token.cancel()
+        self._places, self.report = (), None
+        self._show()
+
+    @property
+    def settled(self) -> bool:
+        """Whether the survey of the newest plan is shown."""
+        plan = self.session.plan
+        return plan is not None and self._surveyed == plan.key and not self._rest.isActive()
+
+    def stop(self) -> None:
+        """Drop all work under way."""
+        self._rest.stop()
+        self._token.cancel()
+
+    def _follow(self) -> None:
+        """Take figures from the proofs as they are: quick, and good enough while a slider moves."""
+        plan, proofs = self.session.plan, self.proofs
+        pairs = [proofs.pairs[proof] for proof in proofs.items if proof in proofs.pairs]
+        if plan is None or len(pairs) < len(proofs.items) or not pairs:
+            return
+        self._token.cancel()
+        self._token = token = Token()
+        self.session.jobs.run(
+            lambda: report_on(plan, proofs.items, pairs), self._take, priority=Priority.VIEW, token=token
+        )
+        self._rest.start()
+
+    def _survey(self) -> None:
+        """Take figures from patches over the whole picture."""
+        engine, plan = self.session.engine, self.session.plan
+        if engine is None or plan is None:
+            return
+        self._token.cancel()
+        self._token = token = Token()
+        places = self._places
+        original = Document(Route(tuple(step for step in self.session.route if step.kind == "develop")))
+
+        def then(report: Report) -> None:
+            self._places = tuple(report.places)
+            self._surveyed = plan.key
+            self._take(report)
+            self.reported.emit(report)
+
+        self.session.jobs.run(
+            lambda: _make(engine, plan, original, places, token), then, priority=Priority.AROUND, token=token
+        )
+
+    def _take(self, report: Report) -> None:
+        self.report = report
+        self._show()
+
+    # -- showing ----------------------------------------------------------------------------------------------
+
+    def _show(self) -> None:
+        report = self.report
+        lines = readings_of(report) if report else []
+        for number in range(max(len(lines), len(self._labels))):
+            if number == len(self._labels):
+                self._add_line(number)
+            self._show_line(self._labels[number], lines[number] if number < len(lines) else None)
+        if report is None:
+            self._note.setText("Open a picture to see its figures." if self.session.engine is None else "measuring …")
+        else:
+            few = len(report.places) <= 8
+            self._note.setText(f"from {len(report.places)} {'proofs' if few else 'patches over the picture'}")
+        if self._curves:
+            for curve, values in zip(
+                self._curves, (report.noise_before, report.noise_after) if report else ((), ()), strict=True
+            ):
+                curve.setData(TONES[: len(values)], np.asarray(values))
+
+    def _add_line(self, number: int) -> None:
+        labels = [QLabel(objectName="faint"), QLabel(), QLabel()]
+        for column, label in enumerate(labels):
+            label.setFont(theme.font(8.5))
+            self._grid.addWidget(label, number, column)
+        self._labels.append(labels)
+
+    def _show_line(self, labels: list[QLabel], line: Reading | None) -> None:
+        for label, text in zip(labels, (line.name, line.figure, line.word) if line else ("", "", ""), strict=True):
+            label.setText(text)
+            label.setToolTip(line.tip if line else "")
+        labels[2].setStyleSheet(f"color: {theme.MADDER if line and line.harm else theme.VERDIGRIS};")
+
+
+def _make(engine: Engine, plan: Plan, original: Document, places: tuple, token: Token) -> Report:
+    before = engine.plan(original, check=token.check)
+    return judge(engine, plan, before, places or patch_places(engine, before), check=token.check)
