@@ -3,15 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 
-from dustpan.core.engine import Engine, Plan
+from dustpan.core.engine import Engine, Plan, blocks_of
+from dustpan.core.filters.specks import SUPPORT
+from dustpan.core.measure.figures import clipped_shares
+from dustpan.core.measure.findings import Finding, harm_findings, hot_pixel_finding, light_findings, noise_findings
 from dustpan.core.measure.harm import Figures, Pair, measure_harm, slope_gain
 from dustpan.core.measure.model import DISPLAY, TONES, NoiseField
 from dustpan.core.measure.places import SIDE, Cells, Place, choose_patches, choose_proofs
 from dustpan.core.picture import Region
+from dustpan.core.pool import share_out
+from dustpan.core.steps import kinds
+from dustpan.core.steps.base import Context
+from dustpan.core.steps.hot_pixels import HotPixels
 
 _GRAIN = 8  # px; regions start on its multiples, so that sliding patches keep their places
 _MIDDLE = (0.5, 0.5, 0.5, 0.5)
@@ -27,7 +35,7 @@ class Report:
     """What a route did to a picture.
 
     noise_before, noise_after : luminance noise at `TONES` in 8-bit display levels; figures : see `Figures`;
-    places, pairs : the patches it was taken from.
+    places, pairs : the patches it was taken from; harm : what should not stay.
     """
 
     noise_before: np.ndarray
@@ -35,6 +43,7 @@ class Report:
     figures: Figures
     places: Sequence[Place]
     pairs: Sequence[Pair]
+    harm: Sequence[Finding] = ()
 
     @property
     def noise(self) -> tuple[float, float]:
@@ -42,20 +51,20 @@ class Report:
         return float(self.noise_before[1:-1].mean()), float(self.noise_after[1:-1].mean())
 
 
-def cells_of(engine: Engine, plan: Plan) -> Cells:
+def cells_of(plan: Plan) -> Cells:
     """Return the base of a plan in cells, for choosing places."""
     level = plan.base.overview_level
     return Cells.of(plan.base.read((0, 0, *plan.base.size_at(level)), level), plan.base.size)
 
 
-def proof_places(engine: Engine, plan: Plan) -> list[Place]:
+def proof_places(plan: Plan) -> list[Place]:
     """Return the five places that show best how far a route goes."""
-    return choose_proofs(cells_of(engine, plan))
+    return choose_proofs(cells_of(plan))
 
 
-def patch_places(engine: Engine, plan: Plan) -> list[Place]:
+def patch_places(plan: Plan) -> list[Place]:
     """Return the places of a survey."""
-    return choose_patches(cells_of(engine, plan))
+    return choose_patches(cells_of(plan))
 
 
 def region_around(x: float, y: float, width: int, height: int, size: tuple[int, int]) -> Region:
@@ -74,17 +83,69 @@ def read_pair(engine: Engine, before: Plan, after: Plan, region: Region, *, chec
 def judge(engine: Engine, plan: Plan, before: Plan, places: Sequence[Place], *, check: Check = _nothing) -> Report:
     """Return the report of a plan against another (as a rule the original), from patches around places."""
     regions = [region_around(p.x, p.y, SIDE, SIDE, plan.base.size) for p in places]
-    return report_on(plan, places, [read_pair(engine, before, plan, region, check=check) for region in regions])
+    report = report_on(plan, places, [read_pair(engine, before, plan, region, check=check) for region in regions])
+    each = [_figures(plan, [pair]) for pair in report.pairs]
+    return replace(report, harm=harm_findings(report.figures, places, each))
 
 
 def report_on(plan: Plan, places: Sequence[Place], pairs: Sequence[Pair]) -> Report:
     """Return the report of a plan from patches that are rendered already."""
+    curves = (plan.base.noise.sigma[0, 0] * DISPLAY, luminance_noise(plan.noise_after(), TONES))
+    return Report(*curves, _figures(plan, pairs), places, pairs)
+
+
+def _figures(plan: Plan, pairs: Sequence[Pair]) -> Figures:
     noise = plan.base.noise
-    figures = measure_harm(
+    return measure_harm(
         pairs, sigma=lambda tone: noise.at(tone.astype(np.float32))[0], gain=slope_gain(noise.spectrum[0, 0])
     )
-    curves = (noise.sigma[0, 0] * DISPLAY, luminance_noise(plan.noise_after(), TONES))
-    return Report(*curves, figures, places, pairs)
+
+
+def find_faults(engine: Engine, plan: Plan, *, check: Check = _nothing) -> list[Finding]:
+    """Return what is wrong with a picture.
+
+    plan : the original's (for a mosaic, developed). Every pixel is looked at once for hot pixels and clipping.
+    """
+    base, source = plan.base, engine.source
+    survey = engine.survey(plan, check=check)
+    exposure = kinds()["exposure"].propose(survey)
+    rendered = source.linear and not source.metadata.camera
+    clipped = clipped_shares(base)
+    check()
+    return [
+        *hot_pixel_finding(find_hot_pixels(engine, plan, check=check), base.size[0] * base.size[1] / 1e6),
+        *light_findings(
+            cells_of(plan), getattr(exposure, "ev", 0.0), dict(zip(("black", "white"), clipped, strict=True))
+        ),
+        *noise_findings(base.noise, rendered=rendered),
+    ]
+
+
+def find_hot_pixels(engine: Engine, plan: Plan, *, check: Check = _nothing) -> list[tuple[int, int]]:
+    """Return the middles (x, y) of all specks that the step would mend at its proposed settings."""
+    kind = kinds()["hot_pixels"]
+    assert isinstance(kind, HotPixels)
+    params = kind.params_type()
+    context = Context(plan.noise_after(), plan.base.size, 0, check)
+    found: list[tuple[int, int]] = []
+
+    def look(region: Region) -> None:
+        check()
+        wide = _with_margin(region, SUPPORT, plan.base.size)
+        marks = kind.find(plan.base.read(wide), wide, params, context)
+        joined = cv2.dilate(marks.view(np.uint8), np.ones((3, 3), np.uint8))
+        middles = cv2.connectedComponentsWithStats(joined, connectivity=8)[3][1:]
+        for x, y in np.rint(middles + wide[:2]).astype(int):
+            if region[0] <= x < region[2] and region[1] <= y < region[3]:
+                found.append((int(x), int(y)))
+
+    share_out(look, list(blocks_of(plan.base.size)), engine.pool)
+    return sorted(found)
+
+
+def _with_margin(region: Region, margin: int, size: tuple[int, int]) -> Region:
+    x0, y0, x1, y1 = region
+    return max(x0 - margin, 0), max(y0 - margin, 0), min(x1 + margin, size[0]), min(y1 + margin, size[1])
 
 
 def luminance_noise(field: NoiseField, tones: np.ndarray) -> np.ndarray:

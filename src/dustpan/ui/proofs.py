@@ -79,7 +79,7 @@ class Proofs(QObject):
 
         document = self.session.document
         self.session.jobs.run(
-            lambda: proof_places(engine, engine.plan(document, check=token.check)), then,
+            lambda: proof_places(engine.plan(document, check=token.check)), then,
             priority=Priority.VIEW_DRAFT, token=token,
         )  # fmt: skip
 

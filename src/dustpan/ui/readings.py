@@ -244,4 +244,4 @@ class Readings(QWidget):
 
 def _make(engine: Engine, plan: Plan, original: Document, places: tuple, token: Token) -> Report:
     before = engine.plan(original, check=token.check)
-    return judge(engine, plan, before, places or patch_places(engine, before), check=token.check)
+    return judge(engine, plan, before, places or patch_places(before), check=token.check)

@@ -15,6 +15,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from dustpan.core.engine import Engine, Plan
 from dustpan.core.errors import DustpanError
 from dustpan.core.filters.warm import is_warm
+from dustpan.core.params import Params
 from dustpan.core.picture import Source
 from dustpan.core.pool import Pool, Priority, Token
 from dustpan.core.propose import propose_route
@@ -120,6 +121,35 @@ class Session(QObject):
         self.chosen_id = step.id
         self.edit(replace(self.document, route=route), f"Add {kind_of(kind).label}")
         self.chosen.emit()
+
+    def mend(self, kind: str) -> None:
+        """Add a step with the settings that its own measurement proposes, or turn on the one that is there."""
+        engine, document = self.engine, self.document
+        there = next((step for step in self.route if step.kind == kind), None)
+        if there is not None:
+            self.choose(there.id)
+            if not there.on:
+                self.switch_step(there.id)
+            return
+        if engine is None:
+            return
+        token = self._begin(f"Measuring for {kind_of(kind).label}")
+        place = place_for(self.route, kind)
+
+        def find() -> Params:
+            before = Document(Route(document.route.steps[:place]))
+            survey = engine.survey(engine.plan(before, check=token.check), check=token.check)
+            return kind_of(kind).propose(survey) or kind_of(kind).params_type()
+
+        def finish(params: Params) -> None:
+            self.task.emit("", 0.0)
+            step = replace(new_step(kind, self.route.free_id(kind)), params=params)
+            self.chosen_id = step.id
+            route = self.route.inserted(step, place_for(self.route, kind))
+            self.edit(replace(self.document, route=route), f"Add {kind_of(kind).label}")
+            self.chosen.emit()
+
+        self.jobs.run(find, finish, priority=Priority.VIEW, token=token)
 
     def remove_step(self, step_id: str) -> None:
         """Take a step out of the route."""

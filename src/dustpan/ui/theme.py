@@ -112,6 +112,12 @@ QListWidget::item:selected {{ background: #2C4A44; }}
 QListWidget::item:hover {{ background: {GREYS.raised}; }}
 QLabel#faint {{ color: {GREYS.faint}; }}
 QLabel#kept {{ color: {VERDIGRIS}; }}
+QWidget#findings {{ background: {GREYS.panel}; }}
+QFrame#chip, QFrame#harm {{ background: {GREYS.raised}; border: 1px solid {GREYS.line}; border-radius: 11px; }}
+QFrame#harm {{ border-color: {MADDER}; }}
+QPushButton#chip {{ background: transparent; border: none; padding: 3px 8px; }}
+QPushButton#chip:checked {{ color: {GREYS.bright}; text-decoration: underline; }}
+QFrame#chip QPushButton#quiet {{ padding: 3px 8px 3px 0; border: none; }}
 QWidget#header, QWidget#bar, QWidget#strip {{ background: {GREYS.bar}; }}
 QWidget#strip {{ border-top: 1px solid {GREYS.ground}; }}
 QWidget#bar QPushButton {{ padding: 4px 8px; }}

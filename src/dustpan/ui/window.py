@@ -29,6 +29,7 @@ from dustpan.ui.compare import INPUT, MODES, Compare
 from dustpan.ui.compare_bar import CompareBar, mode_actions
 from dustpan.ui.controls import Controls
 from dustpan.ui.export import ExportDialog
+from dustpan.ui.findings import Findings
 from dustpan.ui.icons import icon
 from dustpan.ui.jobs import Jobs
 from dustpan.ui.memory import Memory
@@ -63,6 +64,7 @@ class Window(QMainWindow):
         self.other = Tiles(self.session, self.compare.other_subject, self)
         self.canvas = Canvas(self.tiles, self.other, self.compare)
         self.proofs = Proofs(self.canvas, self.compare, self)
+        self.findings = Findings(self.session, self.canvas)
         self.controls = Controls(self.session)
         self.route_bar = RouteBar(self.session)
         self.actions_: dict[str, QAction] = {}
@@ -199,6 +201,7 @@ class Window(QMainWindow):
             row.addWidget(self._button(name))
         right = QVBoxLayout()
         right.setSpacing(0)
+        right.addWidget(self.findings)
         right.addWidget(self.canvas, 1)
         right.addWidget(self._make_bar())
         middle = QHBoxLayout()
@@ -226,6 +229,7 @@ class Window(QMainWindow):
         self.readings = Readings(self.proofs)
         row.addWidget(self.proof_strip, 1)
         row.addWidget(self.readings)
+        self.readings.reported.connect(self.findings.take_report)
         return strip
 
     def _make_bar(self) -> QWidget:
@@ -467,7 +471,7 @@ class Window(QMainWindow):
         if not (self.isMaximized() or self.isFullScreen()):
             self.memory.put("size", [self.width(), self.height()])
         self.session.cancel()
-        for part in (self.tiles, self.other, self.proofs, self.readings, self.canvas):
+        for part in (self.tiles, self.other, self.proofs, self.readings, self.findings, self.canvas):
             part.stop()
         self.jobs.close()
         self.closed.emit()

@@ -31,7 +31,7 @@ def measure_picture(picture: Readable) -> dict:
     width, height = picture.size
     noise = picture.noise
     curve = [[round(float(t), 4), round(float(s) * DISPLAY, 4)] for t, s in zip(TONES, noise.sigma[0, 0], strict=True)]
-    black, white = _clipped(picture)
+    black, white = clipped_shares(picture)
     return {
         "width": width,
         "height": height,
@@ -45,7 +45,7 @@ def measure_picture(picture: Readable) -> dict:
     }
 
 
-def _clipped(picture: Readable) -> tuple[float, float]:
+def clipped_shares(picture: Readable) -> tuple[float, float]:
     """Return the shares of pixels with a channel at black and at white."""
     width, height = picture.size
     black = white = 0

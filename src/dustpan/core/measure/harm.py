@@ -21,6 +21,7 @@ _STRUCTURED = 2.0  # slope energy of a cell, times that of its noise, from which
 _EDGE_REACH = 9  # px to both sides of an edge that are looked at
 _PLATEAU = 6  # px from an edge where its plateau begins
 _ACROSS_EDGES = 40  # edges looked at in a patch
+_BRIGHT = 0.8  # tone over which a pixel counts as highlight
 _DARK = 0.25  # tone under which a pixel counts as shadow
 _WHITE = (0.9505, 1.0, 1.089)
 _TO_XYZ = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]], np.float32)
@@ -32,7 +33,8 @@ class Figures:
 
     texture_kept : share, 1 is untouched;
     halo : overshoot at the strongest edges as a share of their step; shadow_shift : change of L* in the darks;
-    clipped_black, clipped_white : shares of pixels lost that were not lost before; cast : change of colour in the
+    highlight_shift : change of tone in what was bright, not counting noise; steps : height in display levels of the
+    steps that smooth gradients have; clipped_black, clipped_white : shares of pixels lost that were not lost before; cast : change of colour in the
     darks, in display levels (the largest channel less the mean).
     """
 
@@ -42,6 +44,8 @@ class Figures:
     clipped_black: float = 0.0
     clipped_white: float = 0.0
     cast: float | None = None
+    highlight_shift: float | None = None
+    steps: float | None = None
 
 
 def measure_harm(pairs: Sequence[Pair], *, sigma: SigmaOf, gain: float) -> Figures:
@@ -57,6 +61,8 @@ def measure_harm(pairs: Sequence[Pair], *, sigma: SigmaOf, gain: float) -> Figur
         clipped_black=_newly(pairs, lambda p: (p <= 0).any(axis=2)),
         clipped_white=_newly(pairs, lambda p: (p >= 1).any(axis=2)),
         cast=_cast(dark),
+        highlight_shift=_highlight_shift(pairs),
+        steps=gradient_steps([after for _, after in pairs]),
     )
 
 
@@ -178,6 +184,35 @@ def _cast(dark: list[Pair]) -> float | None:
         return None
     change = np.concatenate([a - b for b, a in dark]).mean(axis=0)
     return float(np.abs(change - change.mean()).max() * DISPLAY)
+
+
+def _highlight_shift(pairs: Sequence[Pair]) -> float | None:
+    """Return how tones above _BRIGHT moved, on blurred pictures so that noise plays no part."""
+    moved = []
+    for before, after in pairs:
+        one, other = (cv2.GaussianBlur(p.mean(axis=2), (0, 0), 2.0) for p in (before, after))
+        if (bright := (one > _BRIGHT) & (one < 0.995)).any():
+            moved.append((other - one)[bright])
+    return float(np.concatenate(moved).mean()) if moved else None
+
+
+def gradient_steps(pictures: Sequence[np.ndarray]) -> float | None:
+    """Return the height, in display levels, of the steps in the smoothest patches; None without smooth ones.
+
+    Notes
+    -----
+    A gradient that was lifted from few levels goes up in stairs: most neighbours are equal and the rest differ by
+    one stair. Where noise or dither lies over it, nothing is equal and no stair is seen.
+    """
+    heights = []
+    for picture in pictures:
+        tone = np.clip(picture.mean(axis=2), 0, 1) * DISPLAY
+        rise = np.abs(np.diff(tone, axis=1))
+        flat = rise < 0.05
+        stairs = rise[(rise >= 0.5) & (rise < 24)]
+        if flat.mean() > 0.6 and stairs.size > 0.005 * rise.size:
+            heights.append(float(np.median(stairs)))
+    return float(np.median(heights)) if heights else None
 
 
 def _newly(pairs: Sequence[Pair], lost) -> float:

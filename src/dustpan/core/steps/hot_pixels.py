@@ -74,6 +74,10 @@ class HotPixels(StepKind):
             looked, found = looked + marks.size, found + count_specks(marks)
         return found * survey.size[0] * survey.size[1] / max(looked, 1)
 
+    def find(self, tile, region, params, context: Context) -> np.ndarray:
+        """Return the marks (h x w bool) of the specks in a tile; looks 16 px around."""
+        return _marks(tile, _channel_sigma(tile, lambda tone: context.sigma(tone, region)), params)
+
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its specks filled; looks 16 px around."""
         sigma = _channel_sigma(tile, lambda tone: context.sigma(tone, region))
@@ -82,7 +86,7 @@ class HotPixels(StepKind):
 
     def show_inside(self, name, tile, region, params, analysis, context):
         """Return white where a speck was found, grown to 3 px, on a dim picture."""
-        marks = _marks(tile, _channel_sigma(tile, lambda tone: context.sigma(tone, region)), params)
+        marks = self.find(tile, region, params, context)
         grown = cv2.dilate(marks.view(np.uint8), np.ones((3, 3), np.uint8)) > 0
         dim = np.repeat(0.3 * np.clip(tone_of(tile), 0, 1)[..., None], 3, axis=2)
         dim[grown] = 1.0
