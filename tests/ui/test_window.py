@@ -458,6 +458,8 @@ def test_nothing_is_cut_off(opened, qtbot, size):
 
     for kind in (QPushButton, QLabel):
         for widget in opened.findChildren(kind):
+            if opened.findings.isAncestorOf(widget):  # a row that scrolls
+                continue
             if widget.isVisible() and widget.text() and not getattr(widget, "wordWrap", bool)():
                 assert widget.width() >= widget.minimumSizeHint().width() - 1, widget.text()
                 place = widget.mapTo(opened, QPoint(0, 0))

@@ -10,7 +10,6 @@ import numpy as np
 
 from dustpan.core.engine import Engine, Plan, blocks_of
 from dustpan.core.filters.specks import SUPPORT
-from dustpan.core.measure.figures import clipped_shares
 from dustpan.core.measure.findings import Finding, harm_findings, hot_pixel_finding, light_findings, noise_findings
 from dustpan.core.measure.harm import Figures, Pair, measure_harm, slope_gain
 from dustpan.core.measure.model import DISPLAY, TONES, NoiseField
@@ -21,6 +20,7 @@ from dustpan.core.steps import kinds
 from dustpan.core.steps.base import Context
 from dustpan.core.steps.hot_pixels import HotPixels
 
+_NOTHING = 0.002  # tone under which nothing is left to be seen
 _GRAIN = 8  # px; regions start on its multiples, so that sliding patches keep their places
 _MIDDLE = (0.5, 0.5, 0.5, 0.5)
 Check = Callable[[], None]
@@ -110,15 +110,20 @@ def find_faults(engine: Engine, plan: Plan, *, check: Check = _nothing) -> list[
     survey = engine.survey(plan, check=check)
     exposure = kinds()["exposure"].propose(survey)
     rendered = source.linear and not source.metadata.camera
-    clipped = clipped_shares(base)
     check()
     return [
         *hot_pixel_finding(find_hot_pixels(engine, plan, check=check), base.size[0] * base.size[1] / 1e6),
-        *light_findings(
-            cells_of(plan), getattr(exposure, "ev", 0.0), dict(zip(("black", "white"), clipped, strict=True))
-        ),
+        *light_findings(cells_of(plan), getattr(exposure, "ev", 0.0), _lost(survey.overview)),
         *noise_findings(base.noise, rendered=rendered),
     ]
+
+
+def _lost(overview: np.ndarray) -> dict[str, float]:
+    """Return the shares of areas, not of single noisy pixels, that hold nothing at black, or are cut off at white."""
+    return {
+        "black": float((overview <= _NOTHING).all(axis=2).mean()),
+        "white": float((overview >= 1 - _NOTHING).any(axis=2).mean()),
+    }
 
 
 def find_hot_pixels(engine: Engine, plan: Plan, *, check: Check = _nothing) -> list[tuple[int, int]]:

@@ -7,17 +7,20 @@ from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
+    QApplication,
     QCheckBox,
     QComboBox,
     QFrame,
     QHBoxLayout,
     QLabel,
+    QMenu,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
+from dustpan.core.copying import write_value
 from dustpan.core.filters.blend import LAWS
 from dustpan.core.measure.model import TONES
 from dustpan.core.params import Param, Params
@@ -127,6 +130,7 @@ class Controls(QWidget):
     def _make_field(self, key: str, described: Param) -> QWidget:
         if described.length:
             field = TonePlot(described)
+            field.asked.connect(lambda place: self._ask_value(key, place))
             field.changing.connect(lambda value: self._set(key, value, dragging=True))
             field.changed.connect(lambda value: self._set(key, value))
         elif described.choices:
@@ -140,6 +144,7 @@ class Controls(QWidget):
             field = NumberSlider(described)
             field.changing.connect(lambda value: self._set(key, value, dragging=True))
             field.changed.connect(lambda value: self._set(key, value))
+            field.asked.connect(lambda place: self._ask_value(key, place))
         return field
 
     def _build_mix(self, column: QVBoxLayout) -> None:
@@ -212,6 +217,20 @@ class Controls(QWidget):
                 field.show_value(getattr(part.params, key))
 
     # -- changing ---------------------------------------------------------------------------------------------
+
+    def _ask_value(self, key: str, place) -> None:
+        """Offer to copy a value as text, and to paste one."""
+        menu = QMenu(self)
+        menu.addAction("Copy value", lambda: QApplication.clipboard().setText(self.value_text(key)))
+        menu.addAction("Paste value", lambda: self.session.paste(QApplication.clipboard().text()))
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(place)
+
+    def value_text(self, key: str) -> str:
+        """Return a setting of the chosen step, as it is shown, as text."""
+        step = self.session.step
+        stage = self.session.plan.stage(step.id) if self.session.plan else None
+        return write_value(step.kind, key, getattr(stage.params if stage else step.params, key))
 
     def _set(self, key: str, value: Any, *, dragging: bool = False) -> None:
         """Set a parameter; touching one that is proposed takes the rest over as they are shown."""

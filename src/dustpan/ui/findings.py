@@ -35,7 +35,7 @@ class Chip(QFrame):
         self.button = QPushButton(finding.text, objectName="chip", checkable=True)
         places = f"{len(finding.places)} places" if finding.places else "the whole picture"
         self.button.setToolTip(
-            f"{'Made by this route' if finding.harm else 'Found'}: {finding.text}. Click to mark {places}."
+            f"{'Made by this route' if finding.harm else 'Found'}: {finding.text}{'; ' + finding.more if finding.more else ''}. Click to mark {places}."
         )
         self.button.setEnabled(bool(finding.places) or not finding.harm)
         self.button.setCheckable(bool(finding.places))

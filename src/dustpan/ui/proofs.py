@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from PyQt6.QtCore import QObject, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from dustpan.core.engine import Engine, Plan
 from dustpan.core.filters.colour import tone_of
@@ -249,6 +249,25 @@ class ProofTile(QWidget):
         """Change between 100 % and 200 %."""
         if proof := self.proof:
             self.proofs.put(proof, replace(proof, zoom=3 - proof.zoom))
+
+    def contextMenuEvent(self, event):
+        """Offer what can be done with a proof."""
+        proof = self.proof
+        if proof is None:
+            return
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction("Go there", self.go)
+        menu.addAction("100 %" if proof.zoom == 2 else "200 %", self.closer)
+        menu.addAction("Remove", lambda: self.proofs.remove(proof))
+        menu.popup(event.globalPos())
+
+    def event(self, event):
+        """Keep the Del key from the window's own use of it."""
+        if event.type() == QEvent.Type.ShortcutOverride and event.key() == Qt.Key.Key_Delete:
+            event.accept()
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, event):
         """Enter goes to the place, Del removes it, arrows move it, Z changes the zoom."""

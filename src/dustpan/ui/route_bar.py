@@ -247,6 +247,11 @@ class RouteBar(QWidget):
             self._row.addWidget(_headed(widget, ""))
         self._row.addStretch()
 
+    def contextMenuEvent(self, event):
+        """Offer the same menu beside the cards: it pastes, and copies the whole route."""
+        if self.step_menu:
+            self.step_menu.popup(event.globalPos())
+
     def _ask(self, step_id: str, place) -> None:
         self.session.choose(step_id)
         if self.step_menu:

@@ -12,6 +12,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from dustpan.core.copying import Value, read_text
 from dustpan.core.engine import Engine, Plan
 from dustpan.core.errors import DustpanError
 from dustpan.core.filters.warm import is_warm
@@ -150,6 +151,50 @@ class Session(QObject):
             self.chosen.emit()
 
         self.jobs.run(find, finish, priority=Priority.VIEW, token=token)
+
+    # -- as text ----------------------------------------------------------------------------------------------
+
+    def paste(self, text: str) -> None:
+        """Take a value, cards or a route from text, into the same place; told plainly when that can't be."""
+        try:
+            found = read_text(text)
+        except DustpanError as fault:
+            self.told.emit(str(fault), True)
+            return
+        if isinstance(found, Value):
+            self._paste_value(found)
+        elif len(found) == 1:
+            self._paste_step(found.steps[0])
+        else:
+            self.chosen_id = found.steps[-1].id if len(found) else None
+            self.edit(replace(self.document, route=found), "Paste a route")
+            self.chosen.emit()
+
+    def _paste_value(self, value: Value) -> None:
+        step = self.step
+        if step is None or step.kind != value.kind:
+            step = next((s for s in self.route if s.kind == value.kind), None)
+        if step is None:
+            self.told.emit(f"The route has no step {kind_of(value.kind).label} that this value could go to.", True)
+            return
+        held = replace(step.params, **{value.param: step.params.described()[value.param].tidy(value.value)})
+        if value.param != "auto" and getattr(held, "auto", False):
+            held = replace(held, auto=False)
+        label = step.params.described()[value.param].label.lower()
+        self.choose(step.id)
+        self.change_step(replace(step, params=held), f"{title_of(step)}: {label}")
+
+    def _paste_step(self, pasted: Step) -> None:
+        """Give the chosen step of the same kind the pasted settings, else add the card."""
+        step = self.step
+        if step is not None and step.kind == pasted.kind:
+            self.change_step(replace(pasted, id=step.id), f"Paste {title_of(pasted)}")
+            return
+        pasted = replace(pasted, id=self.route.free_id(pasted.kind))
+        self.chosen_id = pasted.id
+        route = self.route.inserted(pasted, place_for(self.route, pasted.kind))
+        self.edit(replace(self.document, route=route), f"Paste {title_of(pasted)}")
+        self.chosen.emit()
 
     def remove_step(self, step_id: str) -> None:
         """Take a step out of the route."""

@@ -113,6 +113,7 @@ class NumberSlider(QWidget):
 
     changing = pyqtSignal(float)
     changed = pyqtSignal(float)
+    asked = pyqtSignal(object)  # a right click at this place
 
     def __init__(self, described: Param, *, default: float | None = None, parent: QWidget | None = None):
         super().__init__(parent)
@@ -123,6 +124,7 @@ class NumberSlider(QWidget):
         self.label = QLabel(described.label)
         self.entry = QLineEdit(objectName="value", alignment=Qt.AlignmentFlag.AlignRight)
         self.entry.setFixedSize(92, 20)
+        self.entry.setContextMenuPolicy(Qt.ContextMenuPolicy.NoContextMenu)  # the slider's own is asked
         self.groove = Groove()
         for widget in (self, self.label, self.entry, self.groove):
             widget.setToolTip(_tip(described))
@@ -135,6 +137,10 @@ class NumberSlider(QWidget):
         self.groove.reset.connect(lambda: self._take(self._default, False))
         self.entry.editingFinished.connect(self._typed)
         self.show_value(self.value)
+
+    def contextMenuEvent(self, event):
+        """Offer to copy the value, and to paste one."""
+        self.asked.emit(event.globalPos())
 
     def _lay_out(self) -> None:
         top = QHBoxLayout()

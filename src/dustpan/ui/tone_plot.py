@@ -23,6 +23,7 @@ class TonePlot(QWidget):
 
     changing = pyqtSignal(object)
     changed = pyqtSignal(object)
+    asked = pyqtSignal(object)  # a right click at this place
 
     def __init__(self, described: Param, parent: QWidget | None = None):
         super().__init__(parent)
@@ -103,6 +104,10 @@ class TonePlot(QWidget):
         level = (self.height() - _MARGIN - y) / height * self._top
         found = float(np.interp(HANDLES[self.chosen], TONES, self.found)) * self.strength
         return level / found if found > 1e-6 else self.factors[self.chosen]
+
+    def contextMenuEvent(self, event):
+        """Offer to copy the values, and to paste some."""
+        self.asked.emit(event.globalPos())
 
     def mousePressEvent(self, event):
         """Take the nearest handle."""

@@ -8,6 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QActionGroup, QKeySequence
 from PyQt6.QtWidgets import (
+    QApplication,
     QFileDialog,
     QHBoxLayout,
     QLabel,
@@ -20,6 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
+from dustpan.core.copying import write_steps
 from dustpan.core.picture import Source
 from dustpan.core.pool import Pool
 from dustpan.files import READS
@@ -37,7 +39,8 @@ from dustpan.ui.messages import Message
 from dustpan.ui.proofs import Proofs, ProofStrip
 from dustpan.ui.readings import Readings
 from dustpan.ui.route_bar import RouteBar
-from dustpan.ui.session import Session
+from dustpan.ui.session import Session, title_of
+from dustpan.ui.states import States
 from dustpan.ui.tiles import Tiles
 
 _FILTER = (
@@ -71,6 +74,7 @@ class Window(QMainWindow):
         self._make_actions()
         self._lay_out()
         self.message = Message(self.canvas)
+        self.states = States(self.session, self.compare, self)
         self._connect()
         self._refresh()
 
@@ -85,6 +89,10 @@ class Window(QMainWindow):
             ("File", "quit", "Quit", "Ctrl+Q", self.close, "Close the window"),
             ("Edit", "undo", "Undo", "Ctrl+Z", session.undo, "Take the last change back"),
             ("Edit", "redo", "Redo", "Ctrl+Shift+Z", session.redo, "Do it again"),
+            ("Edit", "states", "Takes and history …", "Ctrl+H", self.show_states, "Takes to go back to and to compare with, and every change so far"),
+            ("Edit", "copy", "Copy step", "Ctrl+C", lambda: self._copy(False), "Copy the chosen card as text"),
+            ("Edit", "copy_route", "Copy route", "Ctrl+Shift+C", lambda: self._copy(True), "Copy the whole route as text"),
+            ("Edit", "paste", "Paste", "Ctrl+V", self._paste, "Paste a value, a card or a route into the same place of this window"),
             ("Route", "propose", "Propose a route", "Ctrl+P", session.propose, "Measure the picture and lay out the steps it needs"),
             ("Route", "add", "Add a step …", "A", self.route_bar.show_steps, "Search the list of steps; a new one lands where its stage stands"),
             ("Route", "switch", "Step on or off", "X", lambda: self._with_step(session.switch_step), "Turn the chosen step on or off"),
@@ -133,7 +141,7 @@ class Window(QMainWindow):
             menus["Compare"].addAction(action)
             self.actions_[name] = action
         step_menu = QMenu(self)
-        for name in ("switch", "earlier", "later", "duplicate", "rename", "remove"):
+        for name in ("switch", "earlier", "later", "duplicate", "rename", "copy", "copy_route", "paste", "remove"):
             step_menu.addAction(self.actions_[name])
         self.route_bar.step_menu = step_menu
 
@@ -197,8 +205,11 @@ class Window(QMainWindow):
         row.addWidget(self._button("open"))
         row.addWidget(self.title, 1)
         self._add_task(row)
-        for name in ("undo", "redo", "export"):
+        for name in ("undo", "redo"):
             row.addWidget(self._button(name))
+        self.states_button = self._button("states", "Takes")
+        row.addWidget(self.states_button)
+        row.addWidget(self._button("export"))
         right = QVBoxLayout()
         right.setSpacing(0)
         right.addWidget(self.findings)
@@ -303,6 +314,7 @@ class Window(QMainWindow):
             "farther",
             "pin",
             "pins",
+            "paste",
             "take",
             "channel",
             "lamp",
@@ -310,9 +322,9 @@ class Window(QMainWindow):
         ):
             self.actions_[name].setEnabled(ready)
         self.hold_button.setEnabled(ready)
-        for name in ("switch", "earlier", "later", "duplicate", "rename", "remove", "where"):
+        for name in ("switch", "earlier", "later", "duplicate", "rename", "remove", "copy", "where"):
             self.actions_[name].setEnabled(step is not None)
-        for name in ("previous", "next"):
+        for name in ("previous", "next", "copy_route"):
             self.actions_[name].setEnabled(len(session.route) > 0)
         for name, label in (("undo", session.history.undo_label), ("redo", session.history.redo_label)):
             self.actions_[name].setEnabled(bool(label))
@@ -355,6 +367,20 @@ class Window(QMainWindow):
         self.tiles.refresh()
         self.other.refresh()
         self._place_detail()
+
+    def show_states(self) -> None:
+        """Show takes and history under their button."""
+        self.states.open_at(self.states_button.mapToGlobal(self.states_button.rect().bottomRight() + QPoint(0, 4)))
+
+    def _copy(self, whole: bool) -> None:
+        steps = self.session.route.steps if whole else (self.session.step,)
+        if all(steps) and steps:
+            QApplication.clipboard().setText(write_steps(*steps))
+            self.message.tell("Copied the route." if whole else f"Copied {title_of(steps[0])}.", False)
+
+    def _paste(self) -> None:
+        if self.session.engine is not None:
+            self.session.paste(QApplication.clipboard().text())
 
     def _keep_take(self) -> None:
         self.message.tell(f"Kept as {self.session.keep_take()}.", False)

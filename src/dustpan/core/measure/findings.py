@@ -23,7 +23,7 @@ class Finding:
     """Something that is wrong.
 
     what : its id; text : in plain words; size : how much, in the unit of the text; step : the kind that mends it,
-    or nothing; places : (x, y) in the picture's pixels; harm : whether the route has made it.
+    or nothing; more : a second sentence; places : (x, y) in the picture's pixels; harm : whether the route has made it.
     """
 
     what: str
@@ -32,6 +32,7 @@ class Finding:
     step: str = ""
     places: tuple[tuple[int, int], ...] = ()
     harm: bool = False
+    more: str = ""
 
 
 def noise_findings(model: NoiseModel, *, rendered: bool) -> list[Finding]:
@@ -42,15 +43,18 @@ def noise_findings(model: NoiseModel, *, rendered: bool) -> list[Finding]:
     found = []
     luminance, colour = model.luminance, model.colour
     if luminance >= NOISY and rendered:
-        cure = "render more samples" if luminance > _RENDER_TOO_NOISY else "four times the samples would halve it"
-        found.append(Finding("render_noise", f"render noise of {luminance:.0f} levels: {cure}", luminance, "noise"))
+        many = luminance > _RENDER_TOO_NOISY
+        cure = "more samples would be the better cure" if many else "four times the samples would halve it"
+        found.append(Finding("render_noise", f"render noise {luminance:.0f} levels", luminance, "noise", more=cure))
     elif luminance >= NOISY:
         curve = model.sigma[0, 0]
         where = ("darks", "midtones", "lights")[min(int(TONES[np.argmax(curve)] * 3), 2)]
-        text = f"noise of {luminance:.0f} levels, most in the {where}"
-        found.append(Finding("noise", text, luminance, "noise"))
+        text = f"noise {luminance:.0f} levels"
+        found.append(
+            Finding("noise", text, luminance, "noise", more=f"most in the {where}, up to {curve.max() * DISPLAY:.0f}")
+        )
     if colour >= _COLOURFUL:
-        found.append(Finding("colour_noise", f"colour noise of {colour:.0f} levels", colour, "noise"))
+        found.append(Finding("colour_noise", f"colour noise {colour:.0f} levels", colour, "noise"))
     return found
 
 
@@ -76,7 +80,7 @@ def light_findings(cells: Cells, stops: float, clipped: dict[str, float]) -> lis
             places = tuple(
                 cells.point(int(n)) for n in worst if cells.lost.ravel()[n] > 0.02 and bright[n] == (end == "white")
             )
-            found.append(Finding(f"clipped_{end}", f"{100 * share:.1f} % lost at {end}", share, "", places))
+            found.append(Finding(f"clipped_{end}", f"{100 * share:.2g} % lost at {end}", share, "", places))
     return found
 
 

@@ -46,7 +46,7 @@ class Cells:
         soft = cv2.GaussianBlur(tone, (0, 0), 1.0)
         fine = np.abs(soft - cv2.GaussianBlur(tone, (0, 0), 2.5))
         slope = np.asarray(cv2.magnitude(cv2.Sobel(soft, cv2.CV_32F, 1, 0), cv2.Sobel(soft, cv2.CV_32F, 0, 1)))
-        lost = np.asarray(((overview <= 0.002) | (overview >= 0.998)).any(axis=2), np.float32)
+        lost = np.asarray((overview <= 0.002).all(axis=2) | (overview >= 0.998).any(axis=2), np.float32)
         side = max(4, round(SIDE / 2 * overview.shape[1] / size[0]))
         return cls(
             tone=_in_cells(tone, side, np.mean), unrest=_in_cells(fine, side, np.median),
