@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QAction, QKeySequence
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSlider, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSlider, QVBoxLayout, QWidget
 
 from dustpan.core.filters.viewing import SEE
 from dustpan.core.steps import kind_of
@@ -13,6 +13,7 @@ from dustpan.ui.compare import INPUT, MODES, ORIGINAL, Compare
 GAINS = (1, 2, 4, 8, 16)
 _LAMP = 6  # stops either way
 _STEPS = 4  # positions of the lamp's slider in a stop
+_ONE_ROW = 960  # px, least width at which everything stands in one row
 _FIRST_LAMP = 2.0  # stops, when the lamp is first turned on by its key
 _TIPS = {
     "wipe": "Part the picture by a line that you can drag",
@@ -35,6 +36,41 @@ def mode_actions(compare: Compare, parent: QWidget) -> dict[str, QAction]:
         compare.changed.connect(lambda a=action, m=mode: a.setChecked(compare.now.mode == m))
         actions[mode] = action
     return actions
+
+
+class WrappingBar(QWidget):
+    """A bar of three groups; the middle one goes to a row of its own where the window is narrow."""
+
+    def __init__(self, first: list[QWidget], middle: list[QWidget], last: list[QWidget]):
+        super().__init__(objectName="bar")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._middle, self._rows = middle, [QHBoxLayout(), QHBoxLayout()]
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(8, 5, 8, 5)
+        whole.setSpacing(4)
+        for row in self._rows:
+            row.setSpacing(5)
+            whole.addLayout(row)
+        for widget in first:
+            self._rows[0].addWidget(widget)
+        self._at = len(first)
+        self._rows[0].addStretch()
+        for widget in last:
+            self._rows[0].addWidget(widget)
+        self._rows[1].addStretch()
+        self._wrapped: bool | None = None
+        self._wrap(False)
+
+    def resizeEvent(self, event):
+        """Wrap where there is no room for all in one row."""
+        super().resizeEvent(event)
+        self._wrap(self.width() < _ONE_ROW)
+
+    def _wrap(self, wrapped: bool) -> None:
+        if wrapped != self._wrapped:
+            self._wrapped = wrapped
+            for n, widget in enumerate(self._middle):
+                self._rows[wrapped].insertWidget(n if wrapped else self._at + n, widget)
 
 
 class CompareBar(QWidget):

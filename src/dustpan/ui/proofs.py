@@ -373,12 +373,15 @@ class ProofStrip(QWidget):
         if not self.frames_shown or self.canvas.compare.now.mode in ("removed", "inside"):
             return
         painter.setFont(theme.font(8))
+        picture = QRectF(self.canvas.picture_rect())
         for proof in self.proofs.items:
             frame = self._frame(proof)
             for pen in (QPen(theme.colour("ground", 150), 3), QPen(theme.colour("bright", 190), 1)):
                 painter.setPen(pen)
                 painter.drawRect(frame)
-            painter.drawText(frame.topLeft() + QPointF(2, -4), proof.name)
+            width = painter.fontMetrics().horizontalAdvance(proof.name)
+            right = picture.intersected(QRectF(self.canvas.rect())).right()
+            painter.drawText(QPointF(min(frame.left() + 2, right - width - 3), frame.top() - 4), proof.name)
 
     def press(self, at: QPointF, picture: QRectF) -> bool:
         """Take hold of a frame by its rim."""

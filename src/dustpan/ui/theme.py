@@ -108,7 +108,8 @@ QScrollBar::handle {{ background: {GREYS.line}; border-radius: 4px; min-height: 
 QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
 QFrame#steplist {{ background: {GREYS.panel}; border: 1px solid {GREYS.line}; }}
 QListWidget {{ background: {GREYS.ground}; border: none; border-radius: 5px; }}
-QListWidget::item:selected {{ background: #2C4A44; }}
+QListWidget::item:selected {{ background: #2C4A44; color: {GREYS.bright}; }}
+QListWidget::item {{ padding: 2px 4px; }}
 QListWidget::item:hover {{ background: {GREYS.raised}; }}
 QLabel#faint {{ color: {GREYS.faint}; }}
 QLabel#kept {{ color: {VERDIGRIS}; }}

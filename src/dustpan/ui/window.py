@@ -28,7 +28,7 @@ from dustpan.files import READS
 from dustpan.ui import theme
 from dustpan.ui.canvas import Canvas
 from dustpan.ui.compare import INPUT, MODES, Compare
-from dustpan.ui.compare_bar import CompareBar, mode_actions
+from dustpan.ui.compare_bar import CompareBar, WrappingBar, mode_actions
 from dustpan.ui.controls import Controls
 from dustpan.ui.export import ExportDialog
 from dustpan.ui.findings import Findings
@@ -244,32 +244,19 @@ class Window(QMainWindow):
         return strip
 
     def _make_bar(self) -> QWidget:
-        bar = QWidget(objectName="bar")
-        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(8, 5, 8, 5)
-        row.setSpacing(5)
         self.hold_button = QPushButton("Hold")
-        self.hold_button.setToolTip("Press and hold to see the original (H)")
+        self.hold_button.setToolTip("Press and hold to see the other side (H)")
         self.hold_button.pressed.connect(lambda: self.canvas.hold(True))
         self.hold_button.released.connect(lambda: self.canvas.hold(False))
-        row.addWidget(self.hold_button)
-        for mode in MODES:
-            row.addWidget(self._button(mode))
         self.compare_bar = CompareBar(self.compare)
         self.compare_bar.detail.setParent(self.canvas)
         self.canvas.moved.connect(self._place_detail)
-        row.addWidget(self.compare_bar)
-        row.addStretch()
         self.state_label = QLabel()
         self.state_label.setToolTip("Whether the picture shows exact pixels, or a quick draft until they are there")
-        row.addWidget(self.state_label)
-        row.addSpacing(4)
-        row.addWidget(self._button("fit"))
         self.zoom_button = self._button("zoom1", "100 %")
         self.zoom_button.setFixedWidth(64)
-        row.addWidget(self.zoom_button)
-        return bar
+        modes = [self.hold_button, *(self._button(mode) for mode in MODES)]
+        return WrappingBar(modes, [self.compare_bar], [self.state_label, self._button("fit"), self.zoom_button])
 
     def _add_task(self, row: QHBoxLayout) -> None:
         """Add the word, the bar and the way out of long work under way."""
