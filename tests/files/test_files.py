@@ -49,10 +49,14 @@ def test_a_route_with_no_step_gives_the_file_back(tmp_path, notes, fmt, bands):
     engine = Engine(source)
     pixels = render_native(engine, Plan(engine.base, ()), fmt)
     assert np.array_equal(pixels[..., : source.pixels.shape[2]], source.pixels)
-    if not fmt.quality:
+    if not fmt.quality and fmt.name != "fits":  # FITS holds planes of light: bit for bit below
         assert np.array_equal(pixels, random_pixels(fmt, bands))
     save_picture(second, pixels, source.metadata, fmt)
     again = read_picture(second)
+    if fmt.name in ("exr", "fits"):
+        assert np.array_equal(again.pixels, source.pixels) and again.linear
+        assert again.metadata.camera == "Quillmark Q3"
+        return
     assert again.metadata.exif == source.metadata.exif
     assert (again.metadata.camera, again.metadata.iso, again.metadata.exposure) == ("Quillmark Q3", 6400, "1/30 s")
     assert b"tower" in again.metadata.xmp
@@ -62,6 +66,70 @@ def test_a_route_with_no_step_gives_the_file_back(tmp_path, notes, fmt, bands):
         assert again.metadata.resolution == pytest.approx((300, 300), rel=1e-3)
     if fmt.name.startswith(("tiff", "jpeg")):
         assert again.metadata.iptc.startswith(IPTC)
+
+
+@pytest.mark.parametrize("half", [True, False])
+def test_openexr_keeps_channels_header_and_half_floats(tmp_path, half):
+    import OpenEXR
+
+    rng = np.random.default_rng(3)
+    kind = np.float16 if half else np.float32
+    planes = {name: rng.normal(0.5, 1, (20, 30)).astype(kind) for name in ("R", "G", "B", "A", "albedo.R", "N.x")}
+    planes |= {
+        "depth.Z": rng.random((20, 30)).astype(np.float32),
+        "id": np.arange(600, dtype=np.uint32).reshape(20, 30),
+    }
+    first, second = tmp_path / "a.exr", tmp_path / "b.exr"
+    with OpenEXR.File({"type": OpenEXR.scanlineimage, "owner": "Tarn Street"}, dict(planes)) as file:
+        file.write(str(first))
+    source = read_picture(first)
+    assert set(source.layers) == {"albedo.R", "N.x", "depth.Z", "id"} and source.alpha is not None
+    engine = Engine(source)
+    pixels = render_native(engine, Plan(engine.base, ()), FORMATS["exr"])
+    save_picture(second, pixels, source.metadata, FORMATS["exr"], layers=source.layers)
+    with OpenEXR.File(str(second), separate_channels=True) as file:
+        assert file.header()["owner"] == "Tarn Street"
+        found = {name: channel.pixels for name, channel in file.channels().items()}
+        assert set(found) == set(planes)
+        for name, plane in planes.items():
+            assert found[name].dtype == plane.dtype and np.array_equal(found[name], plane), name
+
+
+@pytest.mark.parametrize(
+    ("kind", "cards"),
+    [
+        ("uint8", {}),
+        ("uint16", {}),
+        ("int16", {"BSCALE": 0.5, "BZERO": 100.0}),
+        ("int32", {}),
+        ("float32", {}),
+        ("float64", {}),
+    ],
+)
+@pytest.mark.parametrize("planes", [1, 3])
+def test_fits_of_every_kind_comes_back(tmp_path, kind, cards, planes):
+    from astropy.io import fits
+
+    rng = np.random.default_rng(4)
+    shape = (20, 30) if planes == 1 else (3, 20, 30)
+    values = rng.integers(0, 250, shape).astype(kind) if "i" in kind else (rng.random(shape) * 900 - 20).astype(kind)
+    first, second = tmp_path / "a.fits", tmp_path / "b.fits"
+    unit = fits.PrimaryHDU(values, fits.Header({"OBJECT": "tower roof", "EXPTIME": 30.0}))
+    if cards:
+        unit.scale(kind, bscale=cards["BSCALE"], bzero=cards["BZERO"])
+    unit.writeto(first)
+    source = read_picture(first)
+    assert source.linear and source.metadata.exposure == "30 s" and source.pixels.shape == (20, 30, planes)
+    engine = Engine(source)
+    fmt = FORMATS["fits"]
+    save_picture(second, render_native(engine, Plan(engine.base, ()), fmt), source.metadata, fmt)
+    with fits.open(second) as file:
+        assert file[0].header["OBJECT"] == "tower roof"
+        assert np.array_equal(file[0].data, fits.getdata(first).astype(file[0].data.dtype))
+    assert np.array_equal(read_picture(second).pixels, source.pixels)
+    top = source.pixels[0, 0].astype(float).ravel()
+    bottom_row = values[-1, 0] if planes == 1 else values[:, -1, 0]
+    assert np.argmax(top) == np.argmax(bottom_row)  # rows are counted from below
 
 
 @pytest.mark.parametrize("turn", range(1, 9))
@@ -112,12 +180,26 @@ def as_bytes(suffix: str) -> bytes:
     held = io.BytesIO()
     if suffix == ".tif":
         tifffile.imwrite(held, values, photometric="rgb", rowsperstrip=8)
+    elif suffix == ".fits":
+        from astropy.io import fits
+
+        fits.PrimaryHDU(np.moveaxis(values, -1, 0)).writeto(held)
+    elif suffix == ".exr":
+        import tempfile
+
+        import OpenEXR
+
+        planes = {name: values[..., n].astype(np.float32) for n, name in enumerate("RGB")}
+        with tempfile.NamedTemporaryFile(suffix=".exr") as file:
+            with OpenEXR.File({"type": OpenEXR.scanlineimage, "compression": OpenEXR.ZIP_COMPRESSION}, planes) as out:
+                out.write(file.name)
+            held.write(file.read())
     else:
         Image.fromarray(values).save(held, {".jpg": "JPEG", ".png": "PNG", ".webp": "WEBP"}[suffix])
     return held.getvalue()
 
 
-@pytest.mark.parametrize("suffix", [".jpg", ".png", ".tif", ".webp"])
+@pytest.mark.parametrize("suffix", [".jpg", ".png", ".tif", ".webp", ".exr", ".fits"])
 def test_a_file_cut_anywhere_gives_one_message_that_names_it(tmp_path, suffix):
     whole = as_bytes(suffix)
     path = tmp_path / f"cut{suffix}"
@@ -150,7 +232,33 @@ def huge_tiff() -> bytes:
     return bytes(held)
 
 
+def exr_with(**planes) -> bytes:
+    import tempfile
+
+    import OpenEXR
+
+    with tempfile.NamedTemporaryFile(suffix=".exr") as file:
+        with OpenEXR.File({"type": OpenEXR.scanlineimage}, planes) as out:
+            out.write(file.name)
+        return file.read()
+
+
+def huge_exr() -> bytes:
+    """A sound file whose windows claim 200000 x 200000 px."""
+    plane = np.zeros((4, 5), np.float32)
+    window = struct.pack("<4i", 0, 0, 4, 3)
+    return exr_with(R=plane, G=plane, B=plane).replace(window, struct.pack("<4i", 0, 0, 199_999, 199_999))
+
+
+def huge_fits() -> bytes:
+    return as_bytes(".fits").replace(b"NAXIS1  =                   80", b"NAXIS1  =               200000").replace(
+        b"NAXIS2  =                   60", b"NAXIS2  =               200000"
+    )  # fmt: skip
+
+
 LIES = {
+    "huge.exr": huge_exr(), "huge.fits": huge_fits(), "junk.fits": b"SIMPLE  =" + b"\xff" * 4000,
+    "nocolours.exr": exr_with(depth=np.zeros((4, 5), np.float32)), "junk.exr": b"\x76\x2f\x31\x01" + bytes(range(200)),
     "empty.png": b"", "text.jpg": b"not a picture at all", "folder.tif": None, "missing.png": ..., "huge.png": huge_png(),
     "huge.tif": huge_tiff(), "junk.tif": b"II*\x00" + bytes(range(256)) * 9, "junk.png": b"\x89PNG\r\n\x1a\n" + b"\xff" * 500,
     "junk.jpg": b"\xff\xd8\xff" + b"\x00" * 500, "zeros.webp": b"RIFF\x00\x00\x00\x00WEBP" + b"\x00" * 80,
@@ -174,6 +282,12 @@ def test_a_file_that_lies_gives_one_message_and_takes_no_memory(tmp_path, name):
 
 
 def test_floats_that_are_no_numbers_are_made_sound(tmp_path):
+    bad = np.full((4, 5), 0.5, np.float32)
+    bad[1, 1], bad[2, 2], bad[3, 3] = np.nan, np.inf, -np.inf
+    (tmp_path / "a.exr").write_bytes(exr_with(Y=bad))
+    source = read_picture(tmp_path / "a.exr")
+    assert source.grey and "no numbers" in source.messages[0]
+    assert source.pixels[1:, 1:].diagonal().ravel()[:3].tolist() == [0.0, 1.0, 0.0]
     path = tmp_path / "a.tif"
     pixels = np.full((40, 40, 3), 0.5, np.float32)
     pixels[3, 3], pixels[4, 4], pixels[5, 5] = np.nan, np.inf, -np.inf

@@ -176,8 +176,9 @@ def _one(picture: Path, target: Path, order: Order, pool, token: Token, report) 
     plan = engine.plan(Document(route), check=token.check)
     pixels = render_native(engine, plan, fmt, pool=pool, token=token, progress=report)
     save_picture(
-        target, pixels, source.metadata, fmt, quality=order.quality, overwrite=order.overwrite, sources=order.sources
-    )
+        target, pixels, source.metadata, fmt, quality=order.quality, overwrite=order.overwrite, sources=order.sources,
+        layers=source.layers,
+    )  # fmt: skip
     return {
         "source": str(picture), "out": str(target), "format": fmt.name, "width": source.width, "height": source.height,
         "steps": [stage.step.kind for stage in plan.stages], "messages": list(source.messages),

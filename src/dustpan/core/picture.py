@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
@@ -19,6 +21,7 @@ class Metadata:
 
     exif, xmp, iptc, profile : raw blocks (the EXIF block starts with its TIFF header), or empty.
     resolution : pixels per inch across and down, or None.
+    native : a format's name and what its header holds besides, for a file of the same format.
     camera, iso, exposure : read from the EXIF block, for the title and for remedies.
     """
 
@@ -30,6 +33,7 @@ class Metadata:
     camera: str = ""
     iso: int | None = None
     exposure: str = ""
+    native: tuple[str, Mapping[str, Any]] | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,14 +41,15 @@ class Source:
     """A picture in its native depth, and what its numbers mean.
 
     pixels : H x W x 1 or 3, uint8, uint16 or float32; read-only.
-    linear : whether float values hold linear light (worked in the sRGB curve, continued and mirrored).
-    alpha : H x W in the same type, or None; carried through untouched.
+    linear : whether values hold linear light (worked in the sRGB curve, continued and mirrored).
+    alpha : H x W in the same type, or None; layers : other planes (H x W) by name; carried through untouched.
     """
 
     pixels: np.ndarray
     name: str = ""
     linear: bool = False
     alpha: np.ndarray | None = None
+    layers: Mapping[str, np.ndarray] = field(default_factory=dict)
     metadata: Metadata = field(default_factory=Metadata)
     messages: tuple[str, ...] = ()
 
@@ -83,18 +88,19 @@ class Source:
 
 def to_working(native: np.ndarray, *, linear: bool = False) -> np.ndarray:
     """Convert native pixels (h x w x 1 or 3) to working pixels (h x w x 3 float32, 0 black, 1 white)."""
-    if native.dtype == np.uint8:
-        working = native.astype(np.float32) * np.float32(1 / 255)
-    elif native.dtype == np.uint16:
-        working = native.astype(np.float32) * np.float32(1 / 65535)
-    else:
-        working = encode_curve(native) if linear else native.astype(np.float32)
+    working = native.astype(np.float32)
+    if native.dtype.kind == "u":
+        working *= np.float32(1 / np.iinfo(native.dtype).max)
+    if linear:
+        working = encode_curve(working)
     return np.repeat(working, 3, axis=2) if native.shape[2] == 1 else working
 
 
 def from_working(working: np.ndarray, *, dtype, linear: bool = False) -> np.ndarray:
-    """Convert working pixels to uint8, uint16 (rounded, clipped) or float32 (linear light if asked)."""
+    """Convert working pixels to uint8, uint16 (rounded, clipped) or float32; linear light if asked."""
+    if linear:
+        working = decode_curve(working)
     if dtype == np.float32:
-        return decode_curve(working) if linear else working.astype(np.float32)
+        return working.astype(np.float32)
     top = np.float32(np.iinfo(dtype).max)
     return (np.clip(working, 0, 1) * top + np.float32(0.5)).astype(dtype)

@@ -17,6 +17,18 @@ def _vips(path: Path) -> Source:
     return vips.read(path)
 
 
+def _exr(path: Path) -> Source:
+    from dustpan.files import exr
+
+    return exr.read(path)
+
+
+def _fits(path: Path) -> Source:
+    from dustpan.files import fits
+
+    return fits.read(path)
+
+
 def _tiff(path: Path) -> Source:
     from dustpan.files import tiff
 
@@ -28,8 +40,11 @@ _READERS = (
     (lambda head: head.startswith(b"\x89PNG\r\n\x1a\n"), _vips),
     (lambda head: head[:4] == b"RIFF" and head[8:12] == b"WEBP", _vips),
     (lambda head: head[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"), _tiff),
+    (lambda head: head[:4] == b"\x76\x2f\x31\x01", _exr),
+    (lambda head: head.startswith(b"SIMPLE  ="), _fits),
 )
-READS = "JPEG, PNG, TIFF and WebP"
+ENDINGS = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".exr", ".fits", ".fit", ".fts", ".dng")
+READS = "JPEG, PNG, TIFF, WebP, OpenEXR and FITS"
 
 
 def read_picture(path: str | Path) -> Source:

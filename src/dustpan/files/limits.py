@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
+
 from dustpan.core.errors import PictureError
 
 MAX_SIDE = 100_000
@@ -20,3 +22,10 @@ def check_size(path: Path, width: int, height: int, bands: int) -> None:
         )
     if not 1 <= bands <= 4:
         raise PictureError(f"{path}: has {bands} channels; 1 (grey) to 4 (colour and alpha) can be opened.")
+
+
+def sound_numbers(values: np.ndarray) -> tuple[np.ndarray, bool]:
+    """Return floating-point values with those that are no numbers as 0, infinite ones as 1 or 0, and whether any were."""
+    if np.isfinite(values).all():
+        return values, False
+    return np.nan_to_num(values, nan=0.0, posinf=1.0, neginf=0.0), True

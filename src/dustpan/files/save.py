@@ -2,23 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import Future
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 
 from dustpan.core.engine import Engine, Plan, blocks_of
 from dustpan.core.errors import SaveError
-from dustpan.core.picture import Metadata, from_working, to_working
+from dustpan.core.picture import Metadata, Source, from_working, to_working
 from dustpan.core.pool import Pool, Priority, Token
 from dustpan.files.atomic import save_whole
 
 
 @dataclass(frozen=True)
 class Format:
-    """One way to write a picture: name, words, endings, depth and whether alpha and quality go with it."""
+    """One way to write a picture: name, words, endings, depth and whether alpha and quality go with it.
+
+    linear : whether it holds linear light; None as a 32-bit float TIFF, which does without a profile.
+    """
 
     name: str
     label: str
@@ -26,6 +29,13 @@ class Format:
     dtype: type
     alpha: bool = True
     quality: bool = False
+    linear: bool | None = False
+
+    def of(self, source: Source) -> Format:
+        """Return the format in the depth that suits a source: FITS keeps the integers of a FITS file."""
+        native = source.metadata.native
+        same = self.name == "fits" and native is not None and native[0] == "fits"
+        return replace(self, dtype=source.pixels.dtype.type) if same else self
 
 
 FORMATS = {
@@ -36,8 +46,10 @@ FORMATS = {
         Format("png16", "PNG, 16 bits", (".png",), np.uint16),
         Format("tiff8", "TIFF, 8 bits", (".tif", ".tiff"), np.uint8),
         Format("tiff16", "TIFF, 16 bits", (".tif", ".tiff"), np.uint16),
-        Format("tiff32", "TIFF, 32-bit float", (".tif", ".tiff"), np.float32),
+        Format("tiff32", "TIFF, 32-bit float", (".tif", ".tiff"), np.float32, linear=None),
         Format("webp", "WebP", (".webp",), np.uint8, quality=True),
+        Format("exr", "OpenEXR, linear light", (".exr",), np.float32, linear=True),
+        Format("fits", "FITS, linear light", (".fits", ".fit", ".fts"), np.float32, alpha=False, linear=True),
     )
 }
 DEFAULT_QUALITY = 92
@@ -62,7 +74,8 @@ def render_native(
     """Return the whole picture in a format's depth, H x W x 1 to 4; without stages, the source's own values."""
     token = token or Token()
     source = engine.source
-    linear = fmt.dtype == np.float32 and _stays_linear(source)
+    fmt = fmt.of(source)
+    linear = _stays_linear(source) if fmt.linear is None else fmt.linear
     if not plan.stages and plan.base.key == source.key and source.pixels.dtype == fmt.dtype and linear == source.linear:
         colour = source.pixels
     else:
@@ -109,22 +122,33 @@ def _with_alpha(colour: np.ndarray, alpha: np.ndarray | None, fmt: Format) -> np
     if alpha is None or not fmt.alpha:
         return colour
     plane = alpha[..., None]
-    if alpha.dtype != fmt.dtype:
+    if alpha.dtype != fmt.dtype:  # no light, so no curve
         plane = from_working(to_working(plane)[..., :1], dtype=fmt.dtype)
     return np.concatenate([colour, plane], axis=2)
 
 
 def save_picture(
     target: Path, pixels: np.ndarray, metadata: Metadata, fmt: Format, *, quality: int = DEFAULT_QUALITY,
-    overwrite: bool = False, sources: Iterable[Path] = (),
+    overwrite: bool = False, sources: Iterable[Path] = (), layers: Mapping[str, np.ndarray] | None = None,
 ) -> None:  # fmt: skip
-    """Write rendered pixels whole or not at all; raises SaveError that names the file."""
+    """Write rendered pixels whole or not at all; raises SaveError that names the file.
+
+    layers : other planes of the source by name, for formats that hold them.
+    """
 
     def write(part: Path) -> None:
         if fmt.name.startswith("tiff"):
             from dustpan.files import tiff
 
             tiff.write(part, pixels, metadata)
+        elif fmt.name == "exr":
+            from dustpan.files import exr
+
+            exr.write(part, pixels, metadata, layers or {})
+        elif fmt.name == "fits":
+            from dustpan.files import fits
+
+            fits.write(part, pixels, metadata)
         else:
             from dustpan.files import vips
 

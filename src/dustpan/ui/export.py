@@ -46,7 +46,9 @@ class ExportDialog(QDialog):
         self.format = QComboBox(toolTip="File format and bit depth")
         for fmt in FORMATS.values():
             self.format.addItem(fmt.label, fmt.name)
+        native = source.metadata.native
         start = {"uint8": "png", "uint16": "tiff16"}.get(source.pixels.dtype.name, "tiff32")
+        start = native[0] if native and native[0] in FORMATS else start
         self.format.setCurrentIndex(self.format.findData(start))
         self.folder = QLineEdit(str(folder), toolTip="The folder to write into")
         self.name = QLineEdit("{name}-cleaned")

@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -151,6 +152,20 @@ class Session(QObject):
             self.chosen.emit()
 
         self.jobs.run(find, finish, priority=Priority.VIEW, token=token)
+
+    def set_in(self, kind: str, key: str, value: Any) -> None:
+        """Set one parameter of the first step of a kind, which is added when the route has none."""
+        step = next((s for s in self.route if s.kind == kind), None)
+        label = kind_of(kind).params_type.described()[key].label.lower()
+        if step is None:
+            step = new_step(kind, self.route.free_id(kind))
+            route = self.route.inserted(step, place_for(self.route, kind))
+        else:
+            route = self.route
+        route = route.with_step(replace(step, params=replace(step.params, **{key: value})))
+        self.chosen_id = step.id
+        self.edit(replace(self.document, route=route), f"{title_of(step)}: {label}")
+        self.chosen.emit()
 
     # -- as text ----------------------------------------------------------------------------------------------
 
@@ -410,7 +425,10 @@ def _export(
     text = f"Exporting {target.name}"
     pixels = render_native(engine, plan, fmt, pool=pool, token=token, progress=lambda share: report(text, share))
     token.check()
-    save_picture(target, pixels, engine.source.metadata, fmt, quality=quality, overwrite=overwrite, sources=sources)
+    save_picture(
+        target, pixels, engine.source.metadata, fmt, quality=quality, overwrite=overwrite, sources=sources,
+        layers=engine.source.layers,
+    )  # fmt: skip
 
 
 def title_of(step: Step) -> str:

@@ -22,9 +22,10 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from dustpan.core.copying import write_steps
+from dustpan.core.filters.viewing import stretch_for
 from dustpan.core.picture import Source
-from dustpan.core.pool import Pool
-from dustpan.files import READS
+from dustpan.core.pool import Pool, Priority, Token
+from dustpan.files import ENDINGS, READS
 from dustpan.ui import theme
 from dustpan.ui.canvas import Canvas
 from dustpan.ui.compare import INPUT, MODES, Compare
@@ -39,13 +40,13 @@ from dustpan.ui.messages import Message
 from dustpan.ui.proofs import Proofs, ProofStrip
 from dustpan.ui.readings import Readings
 from dustpan.ui.route_bar import RouteBar
+from dustpan.ui.screen import Look
 from dustpan.ui.session import Session, title_of
 from dustpan.ui.states import States
 from dustpan.ui.tiles import Tiles
 
-_FILTER = (
-    f"Pictures ({READS}) (*.jpg *.jpeg *.png *.tif *.tiff *.webp *.JPG *.JPEG *.PNG *.TIF *.TIFF *.WEBP);;All files (*)"
-)
+_ENDINGS = " ".join(f"*{ending} *{ending.upper()}" for ending in ENDINGS)
+_FILTER = f"Pictures ({READS}) ({_ENDINGS});;All files (*)"
 
 
 class Window(QMainWindow):
@@ -115,6 +116,8 @@ class Window(QMainWindow):
             ("View", "where", "Show the Where", "M", None, "Hatch what the chosen step leaves alone"),
             ("Compare", "take", "Keep a take", "T", self._keep_take, "Keep the route as it stands, to go back to and to compare with"),
             ("Compare", "channel", "Next channel", "N", lambda: self.compare_bar.next_channel(), "See brightness, colour, one channel, or what is clipped"),
+            ("Compare", "stretch", "Stretch the view", "Shift+S", None, "Lift a dark picture of linear light for the eye alone"),
+            ("Compare", "take_stretch", "Take the stretch into the route", "Ctrl+Shift+S", self._take_stretch, "Set the stretch of the view as an Exposure step, so that it is exported too"),
             ("Compare", "lamp", "Lamp", "B", lambda: self.compare_bar.switch_lamp(), "Light up the view, or back to 0"),
             ("Help", "keys", "Keys", "F1", self.show_keys, "List all keys"),
         )  # fmt: skip
@@ -140,6 +143,9 @@ class Window(QMainWindow):
         for name, action in mode_actions(self.compare, self).items():
             menus["Compare"].addAction(action)
             self.actions_[name] = action
+        self.actions_["stretch"].setCheckable(True)
+        self.actions_["stretch"].toggled.connect(self._stretch)
+        self.compare.changed.connect(lambda: self.actions_["stretch"].setChecked(self.compare.now.look.stretch > 0))
         step_menu = QMenu(self)
         for name in ("switch", "earlier", "later", "duplicate", "rename", "copy", "copy_route", "paste", "remove"):
             step_menu.addAction(self.actions_[name])
@@ -274,6 +280,7 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         session = self.session
         session.opened.connect(self._refresh)
+        session.opened.connect(self._begin_looking)
         session.edited.connect(lambda dragging: self._refresh())
         session.chosen.connect(self._refresh)
         session.chosen.connect(self._choose)
@@ -302,6 +309,8 @@ class Window(QMainWindow):
             "pin",
             "pins",
             "paste",
+            "stretch",
+            "take_stretch",
             "take",
             "channel",
             "lamp",
@@ -347,6 +356,41 @@ class Window(QMainWindow):
         """Another step was chosen: what belongs to it is shown."""
         if self.compare.now.mode == "inside" or self.compare.now.against == INPUT:
             self._look_anew()
+
+    def _begin_looking(self) -> None:
+        """Look at a new picture plainly; one of linear light and a dark sky is stretched for the eye."""
+        native = self.session.engine.source.metadata.native
+        self.compare.set(mode="", against="original", look=Look())
+        if native is not None and native[0] == "fits":
+            self._stretch(True)
+
+    def _stretch(self, on: bool) -> None:
+        engine = self.session.engine
+        if engine is None or on == (self.compare.now.look.stretch > 0):
+            return
+        if not on:
+            self.compare.look(stretch=0.0)
+            return
+
+        def then(stretch: float) -> None:
+            self.compare.look(stretch=stretch)
+            self.actions_["stretch"].setChecked(stretch > 0)
+            if stretch > 0:
+                self.message.tell(f"Shown with a stretch of {stretch:g}; the picture itself is as it was.", False)
+
+        base = engine.base
+        level = base.overview_level
+        self.session.jobs.run(
+            lambda: stretch_for(base.read((0, 0, *base.size_at(level)), level)), then,
+            priority=Priority.VIEW_DRAFT, token=Token(),
+        )  # fmt: skip
+
+    def _take_stretch(self) -> None:
+        """Move the stretch of the view into an Exposure step."""
+        stretch = self.compare.now.look.stretch
+        if stretch > 0:
+            self.compare.look(stretch=0.0)
+            self.session.set_in("exposure", "stretch", stretch)
 
     def _look_anew(self) -> None:
         """Show both sides as they are compared now."""
