@@ -9,8 +9,8 @@ import numpy as np
 
 from dustpan.cli.report import Size, say
 from dustpan.core.engine import Engine, Plan
-from dustpan.files.save import format_for, render_native, save_picture
-from dustpan.simulate.scenes import DEFAULT_ISO, SCENES, clean_picture, noisy_picture
+from dustpan.files.save import format_for, render_native, save_picture, save_raw
+from dustpan.simulate.scenes import DEFAULT_ISO, SCENES, clean_picture, noisy_picture, raw_picture
 
 
 @click.command()
@@ -33,12 +33,18 @@ from dustpan.simulate.scenes import DEFAULT_ISO, SCENES, clean_picture, noisy_pi
 @click.option(
     "--sharpening", default=0.0, show_default=True, type=click.FloatRange(0, 1), help="As the camera sharpens."
 )
+@click.option("--six", is_flag=True, help="For a DNG: a sensor with a 6 x 6 pattern.")
 @click.option("--truth", is_flag=True, help="Write the clean picture instead.")
 @click.option("--overwrite", is_flag=True, help="Replace a file of that name.")
-def simulate(scene, out, iso, seed, size, truth, overwrite, **how):
+def simulate(scene, out, iso, seed, size, six, truth, overwrite, **how):
     """Photograph a demo scene with the made-up camera. Example: dustpan simulate bench --out bench.png --iso 6400"""
     if out.is_dir():
         out = out / (f"{scene}-clean.png" if truth else f"{scene}-iso{iso}.png")
+    if out.suffix.lower() == ".dng":
+        source = raw_picture(scene, iso=iso, seed=seed, size=size, six=six, **how)
+        save_raw(out, source, overwrite=overwrite)
+        say(f"{out}: {source.width} x {source.height} px, raw")
+        return
     fmt = format_for(out, np.dtype(np.uint16 if truth else np.uint8))
     if truth:
         source = clean_picture(scene, size=size, dtype=np.uint16)

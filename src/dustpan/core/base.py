@@ -9,8 +9,8 @@ import cv2
 import numpy as np
 
 from dustpan.core.measure.model import NoiseModel
-from dustpan.core.measure.noise import estimate_noise
-from dustpan.core.picture import Region, Source, to_working
+from dustpan.core.measure.noise import estimate_noise, mosaic_model
+from dustpan.core.picture import Mosaic, Region, Source, to_working
 
 _CROP = 224
 _LOOKED_AT = 1_250_000  # pixels the noise is measured on
@@ -23,8 +23,12 @@ class Base:
     pixels : H x W x 1 or 3 in any of the native types; a memory map when it is large and not the source's own.
     """
 
-    def __init__(self, key: str, pixels: np.ndarray, *, linear: bool = False, noise: NoiseModel | None = None):
+    def __init__(
+        self, key: str, pixels: np.ndarray, *, linear: bool = False, noise: NoiseModel | None = None,
+        mosaic: Mosaic | None = None,
+    ):  # fmt: skip
         self.key = key
+        self.mosaic = mosaic
         self._pixels = pixels
         self._linear = linear
         self._noise = noise
@@ -34,7 +38,7 @@ class Base:
     @classmethod
     def of(cls, source: Source, noise: NoiseModel | None = None) -> Base:
         """Return the base of a source without leading Mend steps."""
-        return cls(source.key, source.pixels, linear=source.linear, noise=noise)
+        return cls(source.key, source.pixels, linear=source.linear, noise=noise, mosaic=source.mosaic)
 
     @property
     def size(self) -> tuple[int, int]:
@@ -55,8 +59,10 @@ class Base:
         return level
 
     def read(self, region: Region, level: int = 0) -> np.ndarray:
-        """Return working pixels of a region of the picture reduced by 2 ** level."""
+        """Return working pixels of a region of the picture reduced by 2 ** level; a mosaic is never reduced."""
         x0, y0, x1, y1 = region
+        if self.mosaic is not None:
+            return self.mosaic.light(self._pixels[y0:y1, x0:x1], region)
         if level == 0:
             return to_working(self._pixels[y0:y1, x0:x1], linear=self._linear)
         return self._level(level)[y0:y1, x0:x1]
@@ -86,7 +92,9 @@ class Base:
     def noise(self) -> NoiseModel:
         """The noise measured on this picture."""
         if self._noise is None:
-            self._noise = estimate_noise(self.crops())
+            self._noise = (
+                mosaic_model(self.crops(), self.mosaic.period) if self.mosaic else estimate_noise(self.crops())
+            )
         return self._noise
 
     def crops(self) -> list[np.ndarray]:
@@ -96,12 +104,13 @@ class Base:
             return [self.read((0, 0, width, height))]
         across = max(1, round((_LOOKED_AT / _CROP**2 * width / height) ** 0.5))
         down = max(1, round(_LOOKED_AT / _CROP**2 / across))
+        grain = 12  # px: whole periods of every pattern of a sensor
         lefts = np.linspace(0, max(width - _CROP, 0), across).astype(int)
         tops = np.linspace(0, max(height - _CROP, 0), down).astype(int)
         return [
-            self.read((int(x), int(y), min(int(x) + _CROP, width), min(int(y) + _CROP, height)))
-            for x in lefts
-            for y in tops
+            self.read((x, y, min(x + _CROP, width), min(y + _CROP, height)))
+            for x in (lefts // grain * grain).tolist()
+            for y in (tops // grain * grain).tolist()
         ]
 
 

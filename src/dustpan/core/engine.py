@@ -18,14 +18,15 @@ import numpy as np
 
 from dustpan.core.base import Base, reduce_picture
 from dustpan.core.cache import Cache
+from dustpan.core.errors import RemedyError
 from dustpan.core.filters.blend import lay_over
 from dustpan.core.filters.planes import sample_plane
 from dustpan.core.measure.model import EvenField, MixedField, NoiseField, NoiseModel
 from dustpan.core.params import Params
 from dustpan.core.picture import Region, Source
 from dustpan.core.pool import Pool, share_out
-from dustpan.core.route import Document, Step
-from dustpan.core.steps import kinds
+from dustpan.core.route import Document, Route, Step
+from dustpan.core.steps import kinds, new_step, route_faults
 from dustpan.core.steps.base import MAX_SUPPORT, Context, StepKind
 from dustpan.core.survey import Survey
 from dustpan.core.where.base import mask_of
@@ -88,6 +89,12 @@ class Plan:
         """Width and height at this plan's level."""
         return self.base.size_at(self.level)
 
+    @property
+    def channels(self) -> int:
+        """Channels of the result: one as long as a mosaic is not developed."""
+        raw = self.base.mosaic is not None and not any(stage.kind.only_mosaic for stage in self.stages)
+        return 1 if raw else 3
+
     def at(self, level: int) -> Plan:
         """Return the draft plan for the picture reduced by 2 ** level: lengths shrink, tiny steps drop out."""
         if level == self.level:
@@ -137,15 +144,39 @@ class Engine:
         frozen : an earlier plan whose measurements are kept for steps that have not changed themselves, while
             a slider of an earlier step is being dragged.
         """
-        active = [step for step in document.route if _works(step)]
+        plan, active = Plan(self.base, ()), self._active(document)
+        if self.source.mosaic is not None:
+            developed = 1 + next(n for n, step in enumerate(active) if kinds()[step.kind].only_mosaic)
+            plan, active = self._mend(plan, active[:developed], check), active[developed:]
         leading = 0
         while leading < len(active) and kinds()[active[leading].kind].stage == "Mend":
             leading += 1
-        plan = self._mend(tuple(active[:leading]), check)
+        plan = self._mend(plan, active[:leading], check)
         for step in active[leading:]:
             check()
             plan = self._extend(plan, step, frozen, check)
         return plan
+
+    def plan_mosaic(self, route: Route, *, check: Check = _nothing) -> Plan:
+        """Return the plan of steps that work on a sensor's mosaic, before its development."""
+        plan = Plan(self.base, ())
+        for step in route:
+            plan = self._extend(plan, step, None, check)
+        return plan
+
+    def _active(self, document: Document) -> list[Step]:
+        """Return the steps that work; a mosaic is developed as the camera says when the route leaves that out.
+
+        Raises RemedyError when the route can't work on a mosaic. Development is left out for other pictures.
+        """
+        steps = list(document.route)
+        if self.source.mosaic is None:
+            return [step for step in steps if _works(step) and not kinds()[step.kind].only_mosaic]
+        if not any(kinds()[step.kind].only_mosaic for step in steps):
+            steps = [new_step("develop", "develop"), *steps]
+        if faults := route_faults(steps, mosaic=True):
+            raise RemedyError("route", faults)
+        return [step for step in steps if _works(step)]
 
     def survey(self, plan: Plan, *, check: Check = _nothing) -> Survey:
         """Return what a step placed after a plan may look at."""
@@ -156,8 +187,9 @@ class Engine:
             return self.render(small, (0, 0, *small.size), check=check)
 
         return Survey(
-            plan.base.size, plan.noise_after(), plan.base.noise, level, look, self.source.metadata, plan.base.crops
-        )
+            plan.base.size, plan.noise_after(), plan.base.noise, level, look, self.source.metadata, plan.base.crops,
+            plan.base.mosaic,
+        )  # fmt: skip
 
     def _extend(self, plan: Plan, step: Step, frozen: Plan | None, check: Check) -> Plan:
         kind = kinds()[step.kind]
@@ -184,15 +216,15 @@ class Engine:
         analysis = None if kind.idle(resolved) else kind.analyse(resolved, survey)
         return resolved, measured, analysis, survey.noise
 
-    def _mend(self, leading: tuple[Step, ...], check: Check) -> Plan:
-        """Return the plan that starts from Base: the source, or the picture after its leading Mend steps."""
-        plan = Plan(self.base, ())
+    def _mend(self, start: Plan, leading: list[Step], check: Check) -> Plan:
+        """Return the plan that starts from Base: the picture as it was, or after its leading steps."""
+        plan = start
         for step in leading:
             plan = self._extend(plan, step, None, check)
         if not plan.stages:
             return plan
         base = self._once(("base", plan.key), lambda: self._materialise(plan, check), check)
-        return Plan(base, (), resting=plan.resting, mended=plan.stages)
+        return Plan(base, (), resting=plan.resting, mended=(*start.mended, *plan.stages))
 
     def _materialise(self, plan: Plan, check: Check) -> Base:
         width, height = plan.size
@@ -218,7 +250,7 @@ class Engine:
         if not plan.stages:
             return plan.base.read(region, plan.level)
         x0, y0, x1, y1 = region
-        pixels = np.empty((y1 - y0, x1 - x0, 3), np.float32)
+        pixels = np.empty((y1 - y0, x1 - x0, plan.channels), np.float32)
         for column, row in _block_numbers(region):
             bx0, by0, bx1, by1 = _block_region(column, row, plan.size)
             left, top, right, below = max(bx0, x0), max(by0, y0), min(bx1, x1), min(by1, y1)
@@ -256,7 +288,7 @@ class Engine:
         x0, y0, x1, y1 = region
         wide = _widened(region, _support(stage), before.size)
         tile = self.sketch(before, wide, check=check)
-        context = Context(stage.noise, before.size, before.level, check)
+        context = Context(stage.noise, before.size, before.level, check, before.base.mosaic)
         shown = stage.kind.show_inside(name, tile, wide, stage.params, stage.analysis, context)
         return np.ascontiguousarray(shown[y0 - wide[1] : y1 - wide[1], x0 - wide[0] : x1 - wide[0]], np.float32)
 
@@ -331,7 +363,7 @@ class Engine:
         tile = read(plan.before(-1), wide)
         tile.flags.writeable = False
         check()
-        context = Context(stage.noise, plan.size, plan.level, check)
+        context = Context(stage.noise, plan.size, plan.level, check, plan.base.mosaic)
         result = stage.kind.apply(tile, wide, stage.params, stage.analysis, context)
         with self._lock:
             self.runs[stage.kind.kind] = self.runs.get(stage.kind.kind, 0) + 1

@@ -37,11 +37,48 @@ class Metadata:
 
 
 @dataclass(frozen=True, eq=False)
+class Mosaic:
+    """What the numbers of a sensor's mosaic mean.
+
+    pattern : (2, 2) or (6, 6) uint8, colour of the sites from the picture's corner: 0 red, 1 green, 2 blue.
+    black : the same shape, value of each site without light; white : value at which the sensor clips.
+    as_shot : multipliers of red, green and blue that the camera chose.
+    to_display : 3 x 3, balanced camera colours to linear sRGB; xyz_to_camera : 3 x 3, for white balance.
+    """
+
+    pattern: np.ndarray
+    black: np.ndarray
+    white: float
+    as_shot: tuple[float, float, float]
+    to_display: np.ndarray
+    xyz_to_camera: np.ndarray
+
+    @property
+    def period(self) -> int:
+        """Side of the pattern, px."""
+        return self.pattern.shape[0]
+
+    def _laid(self, tile: np.ndarray, region: Region) -> np.ndarray:
+        rows, columns = (np.arange(a, b) % self.period for a, b in ((region[1], region[3]), (region[0], region[2])))
+        return tile[rows[:, None], columns[None]]
+
+    def colours(self, region: Region) -> np.ndarray:
+        """Return the colour (0, 1, 2) of each site of a region, (h, w) uint8."""
+        return self._laid(self.pattern, region)
+
+    def light(self, native: np.ndarray, region: Region) -> np.ndarray:
+        """Return h x w x 1 float32 of a region's native values: 0 black, 1 where the sensor clips."""
+        black = self._laid(self.black, region)[..., None].astype(np.float32)
+        return (native.astype(np.float32) - black) / (np.float32(self.white) - black)
+
+
+@dataclass(frozen=True, eq=False)
 class Source:
     """A picture in its native depth, and what its numbers mean.
 
     pixels : H x W x 1 or 3, uint8, uint16 or float32; read-only.
     linear : whether values hold linear light (worked in the sRGB curve, continued and mirrored).
+    mosaic : what the pixels (H x W x 1) mean when they are a sensor's, still to be developed.
     alpha : H x W in the same type, or None; layers : other planes (H x W) by name; carried through untouched.
     """
 
@@ -52,6 +89,7 @@ class Source:
     layers: Mapping[str, np.ndarray] = field(default_factory=dict)
     metadata: Metadata = field(default_factory=Metadata)
     messages: tuple[str, ...] = ()
+    mosaic: Mosaic | None = None
 
     def __post_init__(self):
         self.pixels.flags.writeable = False
@@ -69,7 +107,7 @@ class Source:
     @property
     def grey(self) -> bool:
         """Whether the picture has one channel."""
-        return self.pixels.shape[2] == 1
+        return self.pixels.shape[2] == 1 and self.mosaic is None
 
     @cached_property
     def key(self) -> str:
@@ -77,12 +115,16 @@ class Source:
         digest = hashlib.blake2b(digest_size=16)
         digest.update(repr((self.pixels.shape, self.pixels.dtype.str, self.linear)).encode())
         digest.update(np.ascontiguousarray(self.pixels).data)
+        if self.mosaic is not None:
+            digest.update(self.mosaic.pattern.tobytes())
         return digest.hexdigest()
 
     def read(self, region: Region) -> np.ndarray:
-        """Return working pixels of a region inside the picture: h x w x 3 float32."""
+        """Return working pixels of a region inside the picture: h x w x 3 float32; of a mosaic h x w x 1."""
         x0, y0, x1, y1 = region
         native = self.pixels[y0:y1, x0:x1]
+        if self.mosaic is not None:
+            return self.mosaic.light(native, region)
         return to_working(native, linear=self.linear)
 
 

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from dustpan.core.measure.model import NoiseField, NoiseModel
-from dustpan.core.picture import Metadata
+from dustpan.core.picture import Metadata, Mosaic
 
 
 @dataclass(frozen=True, eq=False)
@@ -20,7 +20,7 @@ class Survey:
     noise : the noise field at the step's input; measured : the model of Base as it was measured.
     level : the overview is the picture reduced by 2 ** level.
     look : renders the overview (at most about 1 MP, h x w x 3 working pixels) when it is first asked for.
-    metadata : what the file says.
+    metadata : what the file says. mosaic : of the sensor, for steps that work before development.
     sample : reads crops of Base at full size (at most about 1.25 MP together) when they are first asked for.
     """
 
@@ -31,6 +31,7 @@ class Survey:
     look: Callable[[], np.ndarray]
     metadata: Metadata
     sample: Callable[[], list[np.ndarray]]
+    mosaic: Mosaic | None = None
 
     @cached_property
     def overview(self) -> np.ndarray:

@@ -35,6 +35,13 @@ def _tiff(path: Path) -> Source:
     return tiff.read(path)
 
 
+def _is_raw(path: Path, head: bytes) -> bool:
+    from dustpan.files import raw
+
+    return raw.is_raw(path, head)
+
+
+_LIKE_TIFF = (b"II*\0", b"MM\0*")
 _READERS = (
     (lambda head: head.startswith(b"\xff\xd8\xff"), _vips),
     (lambda head: head.startswith(b"\x89PNG\r\n\x1a\n"), _vips),
@@ -43,8 +50,28 @@ _READERS = (
     (lambda head: head[:4] == b"\x76\x2f\x31\x01", _exr),
     (lambda head: head.startswith(b"SIMPLE  ="), _fits),
 )
-ENDINGS = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".exr", ".fits", ".fit", ".fts", ".dng")
-READS = "JPEG, PNG, TIFF, WebP, OpenEXR and FITS"
+ENDINGS = (
+    ".jpg",
+    ".jpeg",
+    ".png",
+    ".tif",
+    ".tiff",
+    ".webp",
+    ".exr",
+    ".fits",
+    ".fit",
+    ".fts",
+    ".dng",
+    ".cr2",
+    ".cr3",
+    ".nef",
+    ".arw",
+    ".raf",
+    ".orf",
+    ".rw2",
+    ".pef",
+)
+READS = "JPEG, PNG, TIFF, WebP, OpenEXR, FITS and camera raw"
 
 
 def read_picture(path: str | Path) -> Source:
@@ -63,6 +90,10 @@ def read_picture(path: str | Path) -> Source:
     if not head:
         raise PictureError(f"{path}: the file is empty.")
     for fits, read in _READERS:
-        if fits(head):
+        if fits(head) and not (head[:4] in _LIKE_TIFF and _is_raw(path, head)):
             return read(path)
+    if _is_raw(path, head):
+        from dustpan.files import raw
+
+        return raw.read(path)
     raise PictureError(f"{path}: not a picture that can be opened; {READS} can.")

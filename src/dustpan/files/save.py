@@ -156,3 +156,17 @@ def save_picture(
             vips.write(part, pixels, metadata, saver=saver, quality=quality)
 
     save_whole(target, write, overwrite=overwrite, sources=sources)
+
+
+def save_raw(target: Path, source: Source, *, overwrite: bool = False) -> None:
+    """Write a source's mosaic as DNG, whole or not at all; raises SaveError that names the file."""
+    mosaic = source.mosaic
+    if mosaic is None:
+        raise SaveError(f"{target}: DNG holds a sensor's mosaic, and this picture has none.")
+
+    def write(part: Path) -> None:
+        from dustpan.files import dng
+
+        dng.write(part, source.pixels[..., 0], mosaic, source.metadata)
+
+    save_whole(target, write, overwrite=overwrite)

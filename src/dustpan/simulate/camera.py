@@ -23,6 +23,12 @@ SERIAL = 417  # of the camera: its hot pixels are its own
 RESPONSE = 0.006  # relative deviation of pixels' response
 WHITE_BALANCE = np.array([1.35, 1.0, 2.1], np.float32)  # under lamp light blue is faint and so its noise is lifted
 KNEE = 0.55
+BAYER = np.array([[0, 1], [1, 2]], np.uint8)  # colours of the sites: red, green, blue
+SIX_BY_SIX = np.array(
+    [[1, 1, 0, 1, 1, 2], [1, 1, 2, 1, 1, 0], [2, 0, 1, 0, 2, 1], [1, 1, 2, 1, 1, 0], [1, 1, 0, 1, 1, 2], [0, 2, 1, 2, 0, 1]],
+    np.uint8,
+)  # fmt: skip
+BLACK, WHITE = 512, 16383  # what the sensor's numbers are between, 14 bits
 #: Camera colours to linear display colours: sensor filters overlap, undoing that mixes the channels' noise.
 TO_DISPLAY = np.array([[1.52, -0.40, -0.12], [-0.18, 1.43, -0.25], [0.02, -0.42, 1.40]], np.float32)
 
@@ -47,12 +53,17 @@ def take_photograph(truth: np.ndarray, settings: Settings, *, seed: int) -> np.n
 
     truth : H x W x 3 linear light, 1 is where the sensor clips; the same seed, the same noise.
     """
-    rng = np.random.default_rng([seed, settings.iso])
-    sensor = np.clip(truth @ np.linalg.inv(TO_DISPLAY).T, 0, None) / WHITE_BALANCE
-    mosaic = expose_mosaic(sensor, settings, rng=rng)
+    mosaic = read_sensor(truth, settings, seed=seed)
     interpolate = {"fine": demosaic_fine, "fast": demosaic_fast}[settings.demosaic]
     picture = develop(interpolate(mosaic))
     return sharpen_in_camera(picture, settings.sharpening) if settings.sharpening else picture
+
+
+def read_sensor(truth: np.ndarray, settings: Settings, *, seed: int, pattern: np.ndarray | None = None) -> np.ndarray:
+    """Return the sensor's mosaic (H x W, 0 to 1) of a scene; pattern : colours of its sites, by default `BAYER`."""
+    rng = np.random.default_rng([seed, settings.iso])
+    sensor = np.clip(truth @ np.linalg.inv(TO_DISPLAY).T, 0, None) / WHITE_BALANCE
+    return expose_mosaic(sensor, settings, rng=rng, pattern=BAYER if pattern is None else pattern)
 
 
 def develop(camera: np.ndarray) -> np.ndarray:
@@ -66,11 +77,14 @@ def tone_curve(light: np.ndarray) -> np.ndarray:
     return np.clip(encode_curve(roll_off(light.astype(np.float32), knee=KNEE)), 0, 1)
 
 
-def expose_mosaic(sensor: np.ndarray, settings: Settings, *, rng: np.random.Generator) -> np.ndarray:
-    """Return the mosaic (H x W, red at the corner, 0 to 1) read from sensor colours."""
+def expose_mosaic(
+    sensor: np.ndarray, settings: Settings, *, rng: np.random.Generator, pattern: np.ndarray
+) -> np.ndarray:
+    """Return the mosaic (H x W, 0 to 1) read from sensor colours through a pattern of filters."""
     plane = np.empty(sensor.shape[:2], np.float32)
-    for row, column, channel in _SITES:
-        plane[row::2, column::2] = sensor[row::2, column::2, channel]
+    period = len(pattern)
+    for (row, column), channel in np.ndenumerate(pattern):
+        plane[row::period, column::period] = sensor[row::period, column::period, channel]
     white = FULL_WELL * 100.0 / settings.iso
     response = 1 + RESPONSE * rng.standard_normal(plane.shape, np.float32)
     expected = np.minimum(plane, 1.2) * response.clip(0.5) * white

@@ -10,9 +10,23 @@ import numpy as np
 from PIL import Image
 
 from dustpan.core.errors import PictureError
-from dustpan.core.picture import Metadata, Source, from_working
+from dustpan.core.filters.white_balance import SRGB_TO_XYZ
+from dustpan.core.picture import Metadata, Mosaic, Source, from_working
 from dustpan.files import exif, read_picture
-from dustpan.simulate.camera import MODEL, Settings, light_of, take_photograph, tone_curve
+from dustpan.simulate.camera import (
+    BAYER,
+    BLACK,
+    MODEL,
+    SIX_BY_SIX,
+    TO_DISPLAY,
+    WHITE,
+    WHITE_BALANCE,
+    Settings,
+    light_of,
+    read_sensor,
+    take_photograph,
+    tone_curve,
+)  # fmt: skip
 
 SCENES = {"bench": "a clockmaker's bench by one lamp, at night"}
 DEFAULT_ISO = 12800
@@ -57,6 +71,18 @@ def noisy_picture(scene: str, *, iso: int = DEFAULT_ISO, seed: int = 1, size=Non
     settings = Settings(iso=iso, **how)
     working = take_photograph(load_truth(scene, size=size), settings, seed=seed)
     return Source(from_working(working, dtype=dtype), name=scene, metadata=camera_notes(settings))
+
+
+def raw_picture(scene: str, *, iso: int = DEFAULT_ISO, seed: int = 1, size=None, six: bool = False, **how) -> Source:
+    """Return the sensor's mosaic of a scene at an ISO, 2 x 2 or, when `six`, 6 x 6; `how` : other `Settings`."""
+    settings = Settings(iso=iso, **how)
+    pattern = SIX_BY_SIX if six else BAYER
+    plane = read_sensor(load_truth(scene, size=size), settings, seed=seed, pattern=pattern)
+    numbers = np.clip(np.rint(plane * (WHITE - BLACK) + BLACK), 0, WHITE).astype(np.uint16)
+    to_camera = np.diag(1 / WHITE_BALANCE) @ np.linalg.inv(TO_DISPLAY) @ np.linalg.inv(SRGB_TO_XYZ)
+    balance = tuple(float(v) for v in WHITE_BALANCE)
+    mosaic = Mosaic(pattern, np.full(pattern.shape, float(BLACK)), float(WHITE), balance, TO_DISPLAY, to_camera)
+    return Source(numbers[..., None], name=scene, mosaic=mosaic, metadata=camera_notes(settings))
 
 
 def camera_notes(settings: Settings) -> Metadata:

@@ -22,7 +22,7 @@ from dustpan.core.picture import Source
 from dustpan.core.pool import Pool, Priority, Token
 from dustpan.core.propose import propose_route
 from dustpan.core.route import STAGES, Document, History, Route, Step
-from dustpan.core.steps import kind_of, new_step
+from dustpan.core.steps import kind_of, new_step, route_faults
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, Format, render_native, save_picture
 from dustpan.ui.jobs import Jobs
@@ -98,7 +98,15 @@ class Session(QObject):
     # -- editing ----------------------------------------------------------------------------------------------
 
     def edit(self, document: Document, label: str, *, dragging: bool = False) -> None:
-        """Change the document; a whole drag becomes one entry of the history when it ends."""
+        """Change the document; a whole drag becomes one entry of the history when it ends.
+
+        A change that a mosaic does not allow is told and not made.
+        """
+        mosaic = self.engine is not None and self.engine.source.mosaic is not None
+        if faults := route_faults(document.route, mosaic=mosaic):
+            self.told.emit(f"{faults[0][0].upper()}{faults[0][1:]}.", True)
+            self.edited.emit(False)
+            return
         if dragging:
             if self._dragged is None:
                 self._frozen = self.plan
@@ -351,7 +359,7 @@ class Session(QObject):
 
         def finish(engine: Engine) -> None:
             self.engine, self.path = engine, path
-            self.history = History.start(Document(), f"Open {name}")
+            self.history = History.start(_first_document(engine.source), f"Open {name}")
             self.takes = {}
             self.plan = self._dragged = self._frozen = self.chosen_id = None
             self.task.emit("", 0.0)
@@ -410,6 +418,11 @@ def _compile_kernels(token: Token) -> None:
             time.sleep(0.1)
     finally:
         work.terminate()
+
+
+def _first_document(source: Source) -> Document:
+    """Return what a picture begins with: nothing, or the development of a mosaic."""
+    return Document(Route((new_step("develop", "develop"),)) if source.mosaic is not None else Route())
 
 
 def _make_engine(source: Source, pool: Pool) -> Engine:

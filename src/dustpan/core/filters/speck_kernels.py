@@ -129,6 +129,72 @@ def mark_touched(tile, sigma, places, touched):
 
 
 @kernel
+def mark_in_mosaic(mosaic, colours, sigma, sensitivity, polarity, spare_stars, marks, filled):
+    """Mark the sites that stand out from their own colour's sites within 3 px, and fill them by those' middle.
+
+    mosaic, sigma, filled : (H, W); colours : (H, W) uint8; a rim of 3 px is left out.
+    """
+    height, width = mosaic.shape
+    near = np.empty(48, np.float32)
+    for y in range(3, height - 3):
+        for x in range(3, width - 3):
+            value, limit = mosaic[y, x], sensitivity * sigma[y, x]
+            for sign in (np.float32(1), np.float32(-1)):
+                if (sign > 0 and not polarity & 1) or (sign < 0 and not polarity & 2):
+                    continue
+                count, most = _same_colour(mosaic, colours, y, x, sign, sign * value - limit, near)
+                if most:  # a neighbour is as bright: no speck
+                    continue
+                middle, spread = _middle_of(near, count)
+                excess = sign * (value - middle)
+                if excess <= limit + np.float32(2) * spread:
+                    continue
+                if spare_stars and _has_skirt(mosaic, colours, y, x, sign, excess, sigma[y, x]):
+                    continue
+                marks[y, x] = True
+                filled[y, x] = middle
+
+
+@kernel
+def _same_colour(mosaic, colours, y, x, sign, limit, near):
+    """Gather the sites of the same colour within 3 px; stop when two of them reach `limit` too."""
+    count = reached = 0
+    for dy in range(-3, 4):
+        for dx in range(-3, 4):
+            if (dy or dx) and colours[y + dy, x + dx] == colours[y, x]:
+                near[count] = mosaic[y + dy, x + dx]
+                reached += sign * near[count] > limit
+                count += 1
+                if reached > 1:
+                    return count, True
+    return count, False
+
+
+@kernel
+def _middle_of(near, count):
+    """Return the median of the first values, and half the spread of their middle half."""
+    values = np.sort(near[:count])
+    return values[count // 2], (values[3 * count // 4] - values[count // 4]) / np.float32(2)
+
+
+@kernel
+def _has_skirt(mosaic, colours, y, x, sign, excess, sigma):
+    """Return whether light has spread into the neighbours of the other colours, as through a lens."""
+    lit = 0
+    for dy, dx in ((-1, 0), (1, 0), (0, -1), (0, 1)):
+        own, total, count = mosaic[y + dy, x + dx], np.float32(0), 0
+        for ey in range(-3, 4):
+            for ex in range(-3, 4):
+                far = abs(ey) + abs(ex) >= 3
+                if far and colours[y + ey, x + ex] == colours[y + dy, x + dx]:
+                    total += mosaic[y + ey, x + ex]
+                    count += 1
+        if count and sign * (own - total / count) > max(np.float32(0.25) * excess, np.float32(2.5) * sigma):
+            lit += 1
+    return lit >= 3
+
+
+@kernel
 def fill_touched(tile, touched, places, reach, mended):
     """Fill `places` from sound pixels on both sides, along the direction of least change."""
     for n in range(places.shape[0]):

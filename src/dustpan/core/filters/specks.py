@@ -5,7 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from dustpan.core.filters.speck_kernels import fill_touched, mark_specks, mark_touched
+from dustpan.core.filters.speck_kernels import fill_touched, mark_in_mosaic, mark_specks, mark_touched
 
 RING = 3  # px from a speck's middle to the ring it is compared with
 REACH = 6  # px searched outward for sound pixels to fill from
@@ -44,6 +44,22 @@ def find_specks(
     tile, sigma = (np.require(a, np.float32, ("C", "W")) for a in (tile, sigma))
     mark_specks(tile, sigma, np.float32(sensitivity), polarity, coloured, spare_stars, marks)
     return marks
+
+
+def mend_mosaic(
+    mosaic: np.ndarray, colours: np.ndarray, *, sigma: np.ndarray, sensitivity: float, polarity: int, spare_stars: bool
+) -> tuple[np.ndarray, np.ndarray]:
+    """Return marks (H, W) bool of the hot sites of a sensor's mosaic, and the mosaic with them filled.
+
+    mosaic, sigma : (H, W) float32; colours : (H, W) uint8; the rest as for `find_specks`. Before interpolation a hot
+    pixel is one site, so it is filled by the middle of its own colour's sites within 3 px. A rim of 3 px is left out.
+    """
+    marks = np.zeros(mosaic.shape, np.bool_)
+    plane, noise = (np.require(a, np.float32, ("C", "W")) for a in (mosaic, sigma))
+    filled = plane.copy()
+    sites = np.require(colours, np.uint8, ("C", "W"))
+    mark_in_mosaic(plane, sites, noise, np.float32(sensitivity), polarity, spare_stars, marks, filled)
+    return marks, filled
 
 
 def count_specks(marks: np.ndarray) -> int:

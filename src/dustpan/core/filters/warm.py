@@ -41,13 +41,15 @@ def warm() -> None:
     from dustpan.core.filters.dct import clean_plane
     from dustpan.core.filters.detail import structured_part
     from dustpan.core.filters.sharpen import sharpen_plane
-    from dustpan.core.filters.specks import find_specks, mend_specks
+    from dustpan.core.filters.specks import find_specks, mend_mosaic, mend_specks
 
     picture = from_opponent(to_opponent(np.zeros((32, 32, 3), np.float32)))
     tone = tone_of(with_grey(picture, picture[..., 0]))
     structured_part(tone, sigma=np.ones((32, 32), np.float32))
     marks = find_specks(picture, sigma=picture, sensitivity=6.0, polarity=1, coloured=True, spare_stars=True)
     marks[9, 9] = True
+    sites = np.zeros((32, 32), np.uint8)
+    mend_mosaic(tone, sites, sigma=tone, sensitivity=6.0, polarity=1, spare_stars=True)
     mend_specks(picture, marks, sigma=picture, size=3)
     plane, level = np.zeros((32, 32), np.float32), np.ones((16, 16), np.float32)
     sharpen_plane(

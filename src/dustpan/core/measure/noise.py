@@ -14,11 +14,14 @@ Ponomarenko, N. et al. (2007), An automatic approach to lossy compression of AVI
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import to_opponent
 from dustpan.core.filters.dct import block_transform, halve
+from dustpan.core.filters.mosaic import mosaic_noise
 from dustpan.core.measure.model import LEVELS, TONES, NoiseModel
 
 _STRIDE = 4
@@ -125,6 +128,17 @@ def _blocks_of(planes: np.ndarray):
     clipped = ((values <= 0.002) | (values >= 0.998)).mean(axis=(2, 3))
     sound = (clipped < _CLIPPED) & (np.abs(coefficients[0]).reshape(rows, columns, 64)[..., 1:].max(-1) > 0)
     return np.moveaxis(coefficients, 0, 2)[sound], tone[sound], unrest[sound]
+
+
+def mosaic_model(crops: list[np.ndarray], period: int) -> NoiseModel:
+    """Return the noise of a sensor's mosaic: the same white noise in every plane, over linear tone.
+
+    crops : h x w x 1 float32; period : side of the pattern.
+    """
+    start, slope = mosaic_noise([crop[..., 0] for crop in crops], period)
+    sigma = np.sqrt(start + slope * TONES).astype(np.float32)
+    none = NoiseModel.none()
+    return replace(none, sigma=np.broadcast_to(sigma, none.sigma.shape).copy())
 
 
 def _bins(tones: np.ndarray) -> np.ndarray:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import importlib
 import pkgutil
+from collections.abc import Iterable
 from functools import cache
 
 from dustpan.core.errors import RemedyError
@@ -30,6 +31,23 @@ def kind_of(name: str) -> StepKind:
     if name not in known:
         raise RemedyError("step", [f"unknown kind '{name}'{nearest(name, known)}; known: {', '.join(known)}"])
     return known[name]
+
+
+def route_faults(steps: Iterable[Step], *, mosaic: bool) -> list[str]:
+    """Return what is wrong with the order of a route for a sensor's mosaic: one line each.
+
+    A mosaic is developed exactly once, and only steps that can work on it stand before.
+    """
+    if not mosaic:
+        return []
+    steps = list(steps)
+    places = [n for n, step in enumerate(steps) if kinds()[step.kind].only_mosaic]
+    if len(places) != 1:
+        return [f"a raw picture is developed exactly once; this route has {len(places)} such steps"]
+    if not steps[places[0]].on or steps[places[0]].mix < 1 or not steps[places[0]].where.everywhere:
+        return ["the development of a raw picture can't be turned off, mixed or masked"]
+    wrong = [kinds()[step.kind].label for step in steps[: places[0]] if not kinds()[step.kind].takes_mosaic]
+    return [f"{name} can't stand before the development of a raw picture" for name in wrong]
 
 
 def new_step(name: str, step_id: str) -> Step:

@@ -13,7 +13,7 @@ from dustpan.core.filters.planes import place_of, sample_plane
 from dustpan.core.measure.carry import carry_noise
 from dustpan.core.measure.model import EvenField, LiftedField, MixedField, NoiseField, NoiseModel
 from dustpan.core.params import Params
-from dustpan.core.picture import Region
+from dustpan.core.picture import Mosaic, Region
 from dustpan.core.survey import Survey
 
 MAX_SUPPORT = 64
@@ -26,6 +26,7 @@ class Context:
     noise : the noise at the step's input, by tone and place.
     size : width and height of the picture the regions are counted in (smaller in a draft).
     level : the picture is reduced by 2 ** level; 0 when exact.
+    mosaic : of the sensor, before development; its tiles are h x w x 1.
     check : call it now and then; it raises Cancelled when the work is no longer wanted.
     """
 
@@ -33,6 +34,7 @@ class Context:
     size: tuple[int, int]
     level: int = 0
     check: Callable[[], None] = lambda: None
+    mosaic: Mosaic | None = None
 
     def ends(self, region: Region) -> tuple[bool, bool, bool, bool]:
         """Return whether the picture ends at a region's left, top, right and lower side."""
@@ -96,6 +98,8 @@ class StepKind:
     params_type: ClassVar[type[Params]]
     default_blend: ClassVar[str] = "replace"
     inside: ClassVar[dict[str, Inside]] = {}
+    only_mosaic: ClassVar[bool] = False  # develops a mosaic; a route has it once, and only there
+    takes_mosaic: ClassVar[bool] = False  # may also stand before development
 
     def support(self, params: Params, analysis: Any) -> int:
         """Return how many pixels around a tile `apply` looks at, 0 to 64."""

@@ -9,8 +9,8 @@ import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import OPPONENT, tone_of
-from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, find_specks, mend_specks
-from dustpan.core.measure.model import NoiseField
+from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, find_specks, mend_mosaic, mend_specks
+from dustpan.core.measure.model import EvenField, NoiseField
 from dustpan.core.params import Params, param
 from dustpan.core.steps.base import Context, Inside, StepKind, every_fourth, spread_out
 
@@ -56,6 +56,7 @@ class HotPixels(StepKind):
     label = "Hot pixels"
     help = "Mends pixels that shine or are dead on their own; stars, glints and printed dots are kept."
     params_type = HotPixelParams
+    takes_mosaic = True
     inside: ClassVar = {"found": Inside("Pixels found", "sensitivity", fine=True)}
 
     def support(self, params, analysis):
@@ -69,17 +70,22 @@ class HotPixels(StepKind):
     def analyse(self, params, survey):
         """Return about how many specks the picture has, counted on the survey's crops."""
         looked, found = 0, 0
+        context = Context(EvenField(survey.measured), survey.size, mosaic=survey.mosaic)
         for crop in survey.crops:
-            marks = _find(crop, params, survey.measured.at)
+            marks = self.find(crop, (0, 0, crop.shape[1], crop.shape[0]), params, context)
             looked, found = looked + marks.size, found + count_specks(marks)
         return found * survey.size[0] * survey.size[1] / max(looked, 1)
 
     def find(self, tile, region, params, context: Context) -> np.ndarray:
         """Return the marks (h x w bool) of the specks in a tile; looks 16 px around."""
+        if context.mosaic is not None:
+            return _mosaic(tile, region, params, context)[0]
         return _marks(tile, _channel_sigma(tile, lambda tone: context.sigma(tone, region)), params)
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its specks filled; looks 16 px around."""
+        if context.mosaic is not None:
+            return _mosaic(tile, region, params, context)[1][..., None]
         sigma = _channel_sigma(tile, lambda tone: context.sigma(tone, region))
         marks = _marks(tile, sigma, params)
         return mend_specks(tile, marks, sigma=sigma, size=params.max_size)
@@ -88,7 +94,8 @@ class HotPixels(StepKind):
         """Return white where a speck was found, grown to 3 px, on a dim picture."""
         marks = self.find(tile, region, params, context)
         grown = cv2.dilate(marks.view(np.uint8), np.ones((3, 3), np.uint8)) > 0
-        dim = np.repeat(0.3 * np.clip(tone_of(tile), 0, 1)[..., None], 3, axis=2)
+        tone = tile[..., 0] if context.mosaic is not None else tone_of(tile)
+        dim = np.repeat(0.3 * np.clip(tone, 0, 1)[..., None], 3, axis=2)
         dim[grown] = 1.0
         return dim
 
@@ -111,8 +118,15 @@ class HotPixels(StepKind):
         return noise
 
 
-def _find(tile, params: HotPixelParams, sigma_of) -> np.ndarray:
-    return _marks(tile, _channel_sigma(tile, sigma_of), params)
+def _mosaic(tile, region, params: HotPixelParams, context: Context) -> tuple[np.ndarray, np.ndarray]:
+    """Return marks and filled sites of a tile of a sensor's mosaic."""
+    plane = tile[..., 0]
+    tone = np.clip(cv2.medianBlur(np.ascontiguousarray(plane), 5), 0, 1)
+    assert context.mosaic is not None
+    return mend_mosaic(
+        plane, context.mosaic.colours(region), sigma=context.sigma(tone, region)[0], sensitivity=params.sensitivity,
+        polarity=_POLARITY[params.polarity], spare_stars=params.spare_stars,
+    )  # fmt: skip
 
 
 def _marks(tile, sigma, params: HotPixelParams) -> np.ndarray:

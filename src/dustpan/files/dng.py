@@ -1,0 +1,57 @@
+"""Writing a sensor's mosaic as DNG (Adobe Digital Negative 1.4, an open specification), through tifffile."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import tifffile
+
+from dustpan.core.picture import Metadata, Mosaic
+from dustpan.files import exif
+
+_CFA = 32803  # photometric interpretation of a mosaic
+_D65 = 21  # code of the light that the colour matrix holds for
+
+
+def write(path: Path, pixels: np.ndarray, mosaic: Mosaic, metadata: Metadata) -> None:
+    """Write a mosaic, H x W uint16, uncompressed, with what is needed to develop it."""
+    block = exif.load(metadata.exif)
+    period = mosaic.period
+    neutral = 1 / np.asarray(mosaic.as_shot)
+    tags = [
+        (271, "s", 0, str(block.get(271, "")), True),
+        (272, "s", 0, str(block.get(272, "")), True),
+        (274, "H", 1, 1, True),
+        (33421, "H", 2, (period, period), True),
+        (33422, "B", period * period, tuple(int(v) for v in mosaic.pattern.ravel()), True),
+        (50706, "B", 4, (1, 4, 0, 0), True),
+        (50707, "B", 4, (1, 1, 0, 0), True),
+        (50708, "s", 0, metadata.camera or "unknown camera", True),
+        (50710, "B", 3, (0, 1, 2), True),
+        (50711, "H", 1, 1, True),
+        (50713, "H", 2, (period, period), True),
+        (50714, "H", period * period, tuple(int(v) for v in mosaic.black.ravel()), True),
+        (50717, "I", 1, int(mosaic.white), True),
+        (50721, "2i", 9, _rationals(mosaic.xyz_to_camera), True),
+        (50728, "2I", 3, _rationals(neutral / neutral.max()), True),
+        (50778, "H", 1, _D65, True),
+    ]
+    directories = [d for d in (exif.EXIF_IFD,) if block.get_ifd(d)]
+    tags += [(directory - 1, "I", 1, 0, True) for directory in directories]  # renamed below, as for any TIFF
+    tifffile.imwrite(
+        path, pixels, photometric=_CFA, planarconfig="contig", extratags=tags, metadata=None, software=False,
+        byteorder="<", bigtiff=False, rowsperstrip=pixels.shape[0],
+    )  # fmt: skip
+    if directories:
+        with tifffile.TiffFile(path) as file:
+            page: Any = file.pages[0]
+            entries = {d: page.tags[d - 1].offset for d in directories}
+        exif.append_directories(path, metadata.exif, entries=entries)
+
+
+def _rationals(values) -> tuple[int, ...]:
+    fractions = [Fraction(float(v)).limit_denominator(100_000) for v in np.ravel(values)]
+    return tuple(n for f in fractions for n in (f.numerator, f.denominator))

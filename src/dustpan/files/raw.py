@@ -1,0 +1,109 @@
+"""Camera raw and DNG through LibRaw: the mosaic is kept, development is a step of the route."""
+
+from __future__ import annotations
+
+import struct
+from pathlib import Path
+
+import numpy as np
+import rawpy
+
+from dustpan.core.errors import PictureError
+from dustpan.core.filters.white_balance import SRGB_TO_XYZ
+from dustpan.core.picture import Metadata, Mosaic, Source
+from dustpan.files import exif
+from dustpan.files.limits import check_size
+
+#: Endings of raw files that share their first bytes with TIFF or have none of their own.
+ENDINGS = (".dng", ".3fr", ".arw", ".cr2", ".cr3", ".crw", ".dcr", ".erf", ".fff", ".iiq", ".kdc", ".mef", ".mos", ".mrw",
+           ".nef", ".nrw", ".orf", ".pef", ".raf", ".raw", ".rw2", ".rwl", ".sr2", ".srf", ".srw", ".x3f")  # fmt: skip
+_DNG_VERSION = 50706
+_TURNS = {0: 0, 3: 2, 5: 1, 6: 3}  # LibRaw's flip to quarter turns against the clock
+
+
+def is_raw(path: Path, head: bytes) -> bool:
+    """Return whether a file is a camera's raw file: by its ending, or by the tag that every DNG has."""
+    if path.suffix.lower() in ENDINGS:
+        return True
+    return head[:4] in (b"II*\0", b"MM\0*") and _has_tag(path, _DNG_VERSION)
+
+
+def _has_tag(path: Path, tag: int) -> bool:
+    """Return whether the first directory of a TIFF file has a tag."""
+    try:
+        with open(path, "rb") as file:
+            head = file.read(8)
+            order = "<" if head[:2] == b"II" else ">"
+            file.seek(struct.unpack(order + "I", head[4:8])[0])
+            count = struct.unpack(order + "H", file.read(2))[0]
+            entries = file.read(12 * count)
+        return any(struct.unpack_from(order + "H", entries, 12 * n)[0] == tag for n in range(len(entries) // 12))
+    except (OSError, struct.error):
+        return False
+
+
+def read(path: Path) -> Source:
+    """Read a raw file's mosaic, upright, without its masked rim."""
+    try:
+        with rawpy.imread(str(path)) as raw:
+            check_size(path, raw.sizes.raw_width, raw.sizes.raw_height, 1)
+            pixels, mosaic = _mosaic(path, raw)
+    except PictureError:
+        raise
+    except (rawpy.LibRawError, OSError, ValueError, MemoryError, IndexError, AttributeError) as fault:
+        reason = fault.args[0].decode() if fault.args and isinstance(fault.args[0], bytes) else fault
+        raise PictureError(f"{path}: damaged or of a camera that is not known; it can't be read ({reason}).") from fault
+    block = exif.from_tiff(path)
+    metadata = Metadata(exif=exif.reset_orientation(block), **exif.facts(block))
+    return Source(pixels, name=path.name, mosaic=mosaic, metadata=metadata)
+
+
+def _mosaic(path: Path, raw: rawpy.RawPy) -> tuple[np.ndarray, Mosaic]:
+    if raw.raw_type != rawpy.RawType.Flat or raw.raw_pattern is None or raw.num_colors != 3:
+        raise PictureError(f"{path}: holds no mosaic of three colours; it can't be developed.")
+    quarter = _TURNS.get(raw.sizes.flip, 0)
+    values = np.rot90(raw.raw_image_visible, quarter)
+    sites = np.rot90(raw.raw_colors_visible, quarter)
+    period = raw.raw_pattern.shape[0]
+    if period not in (2, 6):
+        raise PictureError(f"{path}: its mosaic repeats every {period} px; 2 and 6 can be developed.")
+    numbers = sites[:period, :period].astype(int)
+    pattern = np.where(numbers == 3, 1, numbers).astype(np.uint8)
+    if set(np.unique(pattern)) != {0, 1, 2}:
+        raise PictureError(f"{path}: its mosaic has no red, green and blue sites.")
+    black = np.asarray(raw.black_level_per_channel, float)[numbers]
+    to_display = np.asarray(raw.color_matrix, float)[:, :3]
+    if not to_display.any():
+        to_display = _display_matrix(np.asarray(raw.rgb_xyz_matrix, float)[:3])
+    daylight = _balance(raw.daylight_whitebalance)
+    xyz_to_camera = np.diag(1 / daylight) @ np.linalg.inv(to_display) @ np.linalg.inv(SRGB_TO_XYZ)
+    return np.array(values)[..., None], Mosaic(  # a copy: the memory is LibRaw's
+        pattern, black, float(raw.white_level), tuple(_balance(raw.camera_whitebalance, daylight)),
+        to_display.astype(np.float32), xyz_to_camera,
+    )  # fmt: skip
+
+
+def _balance(given, fallback: np.ndarray | None = None) -> np.ndarray:
+    """Return multipliers with green at 1; a camera that does not tell is given daylight's."""
+    values = np.asarray(given[:3], float)
+    if not (values > 0).all() or not np.isfinite(values).all():
+        return np.ones(3) if fallback is None else fallback
+    return values / values[1]
+
+
+def _display_matrix(xyz_to_camera: np.ndarray) -> np.ndarray:
+    """Return balanced camera colours to linear sRGB: white stays white."""
+    if not xyz_to_camera.any():
+        return np.eye(3)
+    seen = xyz_to_camera @ SRGB_TO_XYZ
+    return np.linalg.inv(seen / seen.sum(axis=1, keepdims=True))
+
+
+def glimpse(path: Path) -> bytes | None:
+    """Return the JPEG that a raw file carries along for a first look, or None."""
+    try:
+        with rawpy.imread(str(path)) as raw:
+            thumb = raw.extract_thumb()
+    except (rawpy.LibRawError, OSError):
+        return None
+    return bytes(thumb.data) if thumb.format == rawpy.ThumbFormat.JPEG else None
