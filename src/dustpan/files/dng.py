@@ -20,6 +20,8 @@ def write(path: Path, pixels: np.ndarray, mosaic: Mosaic, metadata: Metadata) ->
     """Write a mosaic, H x W uint16, uncompressed, with what is needed to develop it."""
     block = exif.load(metadata.exif)
     period = mosaic.period
+    even = bool((mosaic.black == mosaic.black[0, 0]).all())
+    black = mosaic.black[:1, :1] if even else mosaic.black
     neutral = 1 / np.asarray(mosaic.as_shot)
     tags = [
         (271, "s", 0, str(block.get(271, "")), True),
@@ -32,8 +34,8 @@ def write(path: Path, pixels: np.ndarray, mosaic: Mosaic, metadata: Metadata) ->
         (50708, "s", 0, metadata.camera or "unknown camera", True),
         (50710, "B", 3, (0, 1, 2), True),
         (50711, "H", 1, 1, True),
-        (50713, "H", 2, (period, period), True),
-        (50714, "H", period * period, tuple(int(v) for v in mosaic.black.ravel()), True),
+        (50713, "H", 2, black.shape, True),
+        (50714, "H", black.size, tuple(int(v) for v in black.ravel()) if black.size > 1 else int(black[0, 0]), True),
         (50717, "I", 1, int(mosaic.white), True),
         (50721, "2i", 9, _rationals(mosaic.xyz_to_camera), True),
         (50728, "2I", 3, _rationals(neutral / neutral.max()), True),

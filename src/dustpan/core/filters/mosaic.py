@@ -18,6 +18,7 @@ _SHORT = cv2.getGaussianKernel(7, 1.0).astype(np.float32)
 _ROUND = cv2.getGaussianKernel(7, 1.0).astype(np.float32)
 _ONE = np.ones((1, 1), np.float32)
 _WINDOW = 9  # px over which a direction is judged
+_QUANTILE, _ITS_SQUARE = 0.15, 0.03577  # a quantile of the square of a normal deviate of variance 1
 _TINY = np.float32(1e-9)
 
 
@@ -132,14 +133,14 @@ def mosaic_noise(crops: list[np.ndarray], period: int) -> tuple[float, float]:
 
     Notes
     -----
-    Taken from the differences between the nearest sites of the same colour along a row: a low quantile of their
-    squares in each range of tones, because texture only adds to them.
+    Taken from what a site differs by from the middle of the nearest of its colour to both sides: a low quantile of
+    the squares in each range of tones, because texture only adds to them.
     """
     tones, squares = [], []
     for crop in crops:
-        mean = (crop[:, period:] + crop[:, :-period]) / 2
-        tones.append(mean.ravel())
-        squares.append(((crop[:, period:] - crop[:, :-period]) ** 2 / 2).ravel())
+        middle, sides = crop[:, period:-period], (crop[:, : -2 * period] + crop[:, 2 * period :]) / 2
+        tones.append(((2 * sides + middle) / 3).ravel())
+        squares.append(((middle - sides) ** 2 / 1.5).ravel())
     tone, square = np.concatenate(tones), np.concatenate(squares)
     edges = np.quantile(tone, np.linspace(0, 0.98, 13))
     middles, variances = [], []
@@ -147,10 +148,9 @@ def mosaic_noise(crops: list[np.ndarray], period: int) -> tuple[float, float]:
         inside = (tone >= low) & (tone < high) & (tone < 0.95)
         if inside.sum() > 200:
             middles.append(float(tone[inside].mean()))
-            # The quarter quantile of the square of a normal deviate is 0.1015 of its variance.
-            variances.append(float(np.quantile(square[inside], 0.25)) / 0.1015)
+            variances.append(float(np.quantile(square[inside], _QUANTILE)) / _ITS_SQUARE)
     if len(middles) < 2:
-        return (float(np.median(square)) / 0.455 if len(square) else 0.0), 0.0
+        return (float(np.quantile(square, _QUANTILE)) / _ITS_SQUARE if len(square) else 0.0), 0.0
     weights = 1 / np.maximum(np.array(variances), 1e-12)
     slope, start = np.polyfit(middles, variances, 1, w=weights)
     return max(float(start), 1e-10), max(float(slope), 0.0)

@@ -1,0 +1,192 @@
+"""A sensor's mosaic: interpolated, balanced, mended and developed, against LibRaw and against the truth."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import rawpy
+
+from dustpan.core.engine import Engine
+from dustpan.core.errors import RemedyError
+from dustpan.core.filters.mosaic import demosaic_fast, demosaic_fine, mosaic_noise
+from dustpan.core.filters.white_balance import multipliers_for, white_of
+from dustpan.core.propose import propose_route
+from dustpan.core.route import Document, Route, Step
+from dustpan.core.steps import kind_of, new_step, route_faults
+from dustpan.core.steps.develop import DevelopParams
+from dustpan.files import read_picture
+from dustpan.files.save import save_raw
+from dustpan.simulate.camera import SIX_BY_SIX, TO_DISPLAY, WHITE_BALANCE, Settings, hot_pixels
+from dustpan.simulate.scenes import load_truth, raw_picture
+
+SIZE = (720, 480)
+INNER = slice(16, -16)
+
+
+def balanced_truth(size) -> np.ndarray:
+    """What a sensor with three colours at every site would read, balanced, cut off at white."""
+    return np.clip(np.clip(load_truth("bench", size=size) @ np.linalg.inv(TO_DISPLAY).T, 0, None), 0, 1)
+
+
+def decibels(picture: np.ndarray, truth: np.ndarray) -> float:
+    return float(-10 * np.log10(np.mean((np.clip(picture, 0, 1) - truth)[INNER, INNER] ** 2)))
+
+
+def balanced(source) -> tuple[np.ndarray, np.ndarray]:
+    region = (0, 0, source.width, source.height)
+    colours = source.mosaic.colours(region)
+    return source.read(region)[..., 0] * WHITE_BALANCE[colours], colours
+
+
+@pytest.mark.parametrize("iso", [100, 1600, 12800])
+@pytest.mark.parametrize("six", [False, True])
+def test_interpolation_is_as_good_as_libraws_best(tmp_path, iso, six):
+    size = (780, 528)  # LibRaw interpolates 6 x 6 from 512 px on
+    source = raw_picture("bench", iso=iso, size=size, six=six, temperature=-30.0)
+    path = tmp_path / "bench.dng"
+    save_raw(path, source)
+    truth, theirs = balanced_truth(size), []
+    with rawpy.imread(str(path)) as raw:
+        for name in ("PPG", "AHD", "DHT") if six else ("VNG", "PPG", "AHD", "DCB", "DHT", "AAHD"):
+            picture = raw.postprocess(
+                demosaic_algorithm=getattr(rawpy.DemosaicAlgorithm, name), output_color=rawpy.ColorSpace.raw, gamma=(1, 1),
+                no_auto_bright=True, output_bps=16, user_wb=[*map(float, WHITE_BALANCE), 1.0], adjust_maximum_thr=0.0,
+            )  # fmt: skip
+            theirs.append(decibels(picture / 65535, truth))
+    plane, colours = balanced(source)
+    engine = Engine(source)
+    analysis = kind_of("develop").analyse(DevelopParams(), engine.survey(engine.plan_mosaic(Route())))
+    ours = decibels(demosaic_fine(plane, colours, floor=analysis.floor), truth)
+    assert ours > max(theirs) - 0.3
+    assert ours > decibels(demosaic_fast(plane, colours), truth) - 0.3
+
+
+@pytest.mark.parametrize("six", [False, True])
+def test_a_flat_surface_stays_flat_and_known_sites_are_kept(six):
+    mosaic = raw_picture("bench", size=(48, 36), six=six).mosaic
+    colours = mosaic.colours((3, 5, 99, 77))
+    light = np.float32([0.2, 0.5, 0.7])
+    for interpolate in (lambda m: demosaic_fine(m, colours, floor=0.01), lambda m: demosaic_fast(m, colours)):
+        assert np.allclose(interpolate(light[colours]), light, atol=1e-5)
+    plane = np.random.default_rng(1).random(colours.shape, np.float32)
+    green = demosaic_fine(plane, colours, floor=0.01)[..., 1]
+    if not six:
+        assert np.allclose(green[colours == 1], plane[colours == 1], atol=1e-5)
+
+
+@pytest.mark.parametrize("six", [False, True])
+@pytest.mark.parametrize("settings", [{}, {"demosaic": "fast", "highlights": "rebuild", "white_balance": "auto"}])
+def test_development_in_blocks_equals_the_whole(six, settings):
+    source = raw_picture("bench", size=SIZE, six=six)
+    step = Step("develop", "develop", DevelopParams(**settings))
+    engine = Engine(source)
+    plan = engine.plan(Document(Route((step,))))
+    blocks = engine.render(plan, (0, 0, *SIZE))
+    survey = engine.survey(engine.plan_mosaic(Route()))
+    kind = kind_of("develop")
+    from dustpan.core.steps.base import Context
+
+    context = Context(survey.noise, SIZE, mosaic=source.mosaic)
+    region = (0, 0, *SIZE)
+    whole = kind.apply(source.read(region), region, step.params, kind.analyse(step.params, survey), context)
+    assert blocks.shape == (480, 720, 3) and np.abs(blocks - whole).max() < 1e-5
+    assert np.isfinite(blocks).all()
+
+
+def test_the_noise_of_a_mosaic_is_found():
+    for iso in (1600, 12800):
+        source = raw_picture("bench", iso=iso, size=SIZE)
+        clean = raw_picture("bench", iso=100, size=SIZE, temperature=-30.0)
+        plane, truth = (s.read((0, 0, *SIZE))[..., 0] for s in (source, clean))
+        start, slope = mosaic_noise([plane], 2)
+        for low, high in ((0.02, 0.06), (0.1, 0.3)):
+            there = (truth > low) & (truth < high)
+            found = np.sqrt(start + slope * truth[there].mean())
+            there = float(1.4826 * np.median(np.abs(plane - truth)[there]))
+            assert 0.9 * there < found < 1.45 * there  # the scene's own grain only adds to it
+
+
+@pytest.mark.parametrize("six", [False, True])
+def test_hot_sites_are_mended_before_development(six):
+    settings = {"iso": 3200, "seconds": 0.5, "temperature": 30.0}
+    source = raw_picture("bench", size=SIZE, six=six, **settings)
+    sound = raw_picture("bench", size=SIZE, six=six, **(settings | {"temperature": -60.0}))
+    region = (0, 0, *SIZE)
+    engine = Engine(source)
+    route = propose_route(engine)
+    assert [step.kind for step in route][:2] == ["hot_pixels", "develop"]
+    plan = engine.plan_mosaic(Route(route.steps[:1]))
+    mended = engine.render(plan, region)[..., 0]
+    start, slope = mosaic_noise([sound.read(region)[..., 0]], 6 if six else 2)
+    before, expected = source.read(region)[..., 0], sound.read(region)[..., 0]
+    sigma = np.sqrt(start + slope * np.clip(expected, 0, 1))
+    rows, columns, _ = hot_pixels(SIZE[::-1], Settings(**settings))
+    clear = (before - expected)[rows, columns] > 12 * sigma[rows, columns]
+    inner = clear & (rows > 3) & (rows < 476) & (columns > 3) & (columns < 716)
+    rows, columns = rows[inner], columns[inner]
+    rest = np.abs(mended - expected)[rows, columns]
+    # Both photographs have their own noise, so a filled site differs from the other by more than one deviation.
+    assert (rest < 6 * sigma[rows, columns] + 0.25 * (before - expected)[rows, columns]).mean() > 0.97
+    touched = mended != before
+    touched[rows, columns] = False
+    assert touched.mean() < 0.002
+
+
+def test_white_balance_by_temperature_as_shot_and_found():
+    assert white_of(6504) == pytest.approx([0.9505, 1, 1.089], abs=0.01)
+    assert white_of(2856) == pytest.approx([1.0985, 1, 0.3558], abs=0.01)
+    source = raw_picture("bench", size=SIZE)
+    warm, cold = (multipliers_for(t, 0.0, source.mosaic.xyz_to_camera) for t in (3000, 9000))
+    assert warm[0] / warm[2] < cold[0] / cold[2]
+    assert multipliers_for(5500, 0.5, source.mosaic.xyz_to_camera)[1] < 1
+    daylight = multipliers_for(6504, 0.0, source.mosaic.xyz_to_camera)
+    assert daylight == pytest.approx(WHITE_BALANCE, rel=0.02)
+
+
+def test_highlights_are_cut_off_or_rebuilt_without_a_cast():
+    source = raw_picture("bench", size=(96, 96))
+    mosaic = source.mosaic
+    ramp = np.linspace(0.2, 1.6, 96, dtype=np.float32)[None, :, None] * np.ones((96, 1, 3), np.float32) / WHITE_BALANCE
+    colours = mosaic.colours((0, 0, 96, 96))
+    plane = np.minimum(np.take_along_axis(ramp, colours[..., None].astype(int), 2), 1.0)
+    numbers = (plane * (mosaic.white - mosaic.black[0, 0]) + mosaic.black[0, 0]).astype(np.uint16)
+    grey = type(source)(numbers, mosaic=mosaic)
+    for how in ("clip", "rebuild"):
+        engine = Engine(grey)
+        plan = engine.plan(Document(Route((Step("develop", "develop", DevelopParams(highlights=how)),))))
+        row = engine.render(plan, (0, 0, 96, 96))[48, 8:-8]
+        assert np.abs(row - row.mean(axis=1, keepdims=True)).max() < (0.02 if how == "clip" else 0.2)
+        assert row.max() <= 1.001 if how == "clip" else row.max() > 1.05
+
+
+@pytest.mark.parametrize("six", [False, True])
+@pytest.mark.parametrize("turn", [1, 3, 6, 8])
+def test_a_dng_comes_back_upright(tmp_path, six, turn):
+    source = raw_picture("bench", size=(96, 72), six=six)
+    path = tmp_path / "picture.tif"  # the wrong ending: told by its tags
+    save_raw(path.with_suffix(".dng"), source)
+    data = path.with_suffix(".dng").read_bytes()
+    tag = bytes([18, 1, 3, 0, 1, 0, 0, 0])
+    assert data.count(tag) == 1
+    path.write_bytes(data.replace(tag + b"\x01", tag + bytes([turn])))
+    found = read_picture(path)
+    quarter = {1: 0, 3: 2, 6: 3, 8: 1}[turn]
+    assert np.array_equal(found.pixels[..., 0], np.rot90(source.pixels[..., 0], quarter))
+    colours = np.rot90(source.mosaic.colours((0, 0, 96, 72)), quarter)
+    assert np.array_equal(found.mosaic.colours((0, 0, found.width, found.height)), colours)
+    assert found.mosaic.as_shot == pytest.approx(tuple(WHITE_BALANCE), rel=1e-3)
+    assert np.allclose(found.mosaic.to_display, TO_DISPLAY, atol=2e-3)
+    assert found.metadata.camera == "Quillmark Q3" and found.metadata.iso == 12800
+    assert np.array_equal(SIX_BY_SIX == 1, source.mosaic.pattern == 1) == six
+
+
+def test_a_mosaic_is_developed_once_and_only_fitting_steps_stand_before():
+    source = raw_picture("bench", size=(96, 72))
+    engine = Engine(source)
+    develop, noise, hot = (new_step(kind, kind) for kind in ("develop", "noise", "hot_pixels"))
+    assert engine.plan(Document()).base.key == engine.plan(Document(Route((develop,)))).base.key
+    assert not route_faults((hot, develop, noise), mosaic=True)
+    for steps, word in (((noise, develop), "Noise"), ((develop, develop), "exactly once")):
+        with pytest.raises(RemedyError, match=word):
+            engine.plan(Document(Route(steps)))
+    assert not route_faults((noise,), mosaic=False)
