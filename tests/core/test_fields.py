@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 
 from dustpan.core.engine import Engine
+from dustpan.core.figures import measure_picture
 from dustpan.core.measure.carry import carry_noise
-from dustpan.core.measure.figures import measure_picture
 from dustpan.core.measure.model import LEVELS, TONES, EvenField, LiftedField, MixedField, NoiseModel
 from dustpan.core.picture import Source
 from dustpan.core.remedy import Remedy, read_remedy, write_remedy
@@ -120,7 +120,7 @@ def test_a_fixed_remedy_keeps_the_noise_it_was_made_on(noisy):
 def test_figures_of_a_picture_count_what_is_lost():
     pixels = np.full((100, 200, 3), 90, np.uint8)
     pixels[:25], pixels[90:, :, 1] = 0, 255
-    figures = measure_picture(Engine(Source(pixels)).base)
+    figures = measure_picture(Engine(Source(pixels)))
     assert (figures["width"], figures["height"]) == (200, 100)
     assert figures["clipped"] == {"black": 0.25, "white": 0.1}
     assert [tone for tone, _ in figures["noise"]["curve"]] == sorted(tone for tone, _ in figures["noise"]["curve"])

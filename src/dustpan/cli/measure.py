@@ -1,4 +1,4 @@
-"""`dustpan measure`: a picture's figures."""
+"""`dustpan measure`: a picture's figures, alone or beside a reference."""
 
 from __future__ import annotations
 
@@ -10,28 +10,59 @@ from rich.table import Table
 
 from dustpan.cli.report import print_json
 from dustpan.core.engine import Engine
-from dustpan.core.measure.figures import measure_picture
+from dustpan.core.figures import compare_pictures, measure_picture
+from dustpan.core.pool import Pool
 from dustpan.files import read_picture
 
 
 @click.command()
 @click.argument("picture", metavar="IN", type=click.Path(path_type=Path))
+@click.option("--reference", type=click.Path(path_type=Path), help="A clean or earlier picture of the same size.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
-def measure(picture, as_json):
-    """Measure a picture's noise. Example: dustpan measure night.jpg --json"""
-    source = read_picture(picture)
-    figures = measure_picture(Engine(source).base)
+def measure(picture, reference, as_json):
+    """Measure a picture: noise, faults, sharpness. Example: dustpan measure night.jpg --reference clean.png --json"""
+    pool = Pool()
+    try:
+        engine = Engine(read_picture(picture), pool=pool)
+        figures = measure_picture(engine)
+        if reference is not None:
+            figures |= compare_pictures(engine, Engine(read_picture(reference), pool=pool))
+    finally:
+        pool.close()
     if as_json:
         print_json(figures)
-        return
-    table = Table(title=str(picture), title_justify="left")
+    else:
+        Console().print(_table(str(picture), figures))
+
+
+def _table(title: str, figures: dict) -> Table:
+    table = Table(title=title, title_justify="left")
     table.add_column("figure")
     table.add_column("value", justify="right")
+    noise = figures["noise"]
     table.add_row("size", f"{figures['width']} x {figures['height']} px")
-    table.add_row("luminance noise", f"{figures['noise']['sigma_luminance']:.2f} levels")
-    table.add_row("colour noise", f"{figures['noise']['sigma_colour']:.2f} levels")
-    for tone, sigma in figures["noise"]["curve"][::4]:
+    table.add_row("luminance noise", f"{noise['sigma_luminance']:.2f} levels")
+    table.add_row("colour noise", f"{noise['sigma_colour']:.2f} levels")
+    for tone, sigma in noise["curve"][::4]:
         table.add_row(f"  at tone {tone:.2f}", f"{sigma:.2f} levels")
+    table.add_row("hot pixels", str(figures["hot_pixels"]))
+    grid = figures["blocks"]["grid"]
+    table.add_row("8 x 8 blocks", f"strength {figures['blocks']['strength']:.2f}, corner {grid}" if grid else "none")
+    for name in ("rows", "columns"):
+        table.add_row(f"bands in {name}", f"{figures['banding'][name]:.2f} levels")
+    table.add_row("sharpest edges", "no edge" if figures["sharpness"] is None else f"{figures['sharpness']:.1f} px")
     table.add_row("lost at black", f"{figures['clipped']['black']:.2%}")
     table.add_row("lost at white", f"{figures['clipped']['white']:.2%}")
-    Console().print(table)
+    if "psnr" in figures:
+        table.add_section()
+        table.add_row("against the reference", f"{figures['psnr']:.2f} dB")
+        table.add_row("structural similarity", f"{figures['ssim']:.4f}")
+        for name, text in (("halo", "halo"), ("texture_kept", "texture kept")):
+            table.add_row(text, "–" if figures[name] is None else f"{figures[name]:.0%}")
+        table.add_row("brightness shift", f"{figures['brightness_shift']:+.2f} L*")
+    table.add_section()
+    for finding in figures["findings"]:
+        table.add_row(finding["text"], f"step {finding['step']}" if finding["step"] else "")
+    if not figures["findings"]:
+        table.add_row("nothing found that needs mending", "")
+    return table

@@ -19,6 +19,8 @@ _BLOCK = 16  # px, side of the cells that texture is judged in
 _BLUR = 0.9  # px, deviation of the blur before slopes are taken
 _STRUCTURED = 2.0  # slope energy of a cell, times that of its noise, from which it counts as structured
 _EDGE_REACH = 9  # px to both sides of an edge that are looked at
+_NEAR = 4  # px beside an edge in which it overshoots
+_ALONG = 4  # px to both sides along an edge that are averaged
 _PLATEAU = 6  # px from an edge where its plateau begins
 _ACROSS_EDGES = 40  # edges looked at in a patch
 _BRIGHT = 0.8  # tone over which a pixel counts as highlight
@@ -116,35 +118,38 @@ def texture_kept(pairs: Sequence[Pair], *, sigma: SigmaOf, gain: float) -> float
     return kept / there if there > 0 else None
 
 
-def halo(pairs: Sequence[Pair]) -> float | None:
+def halo(pairs: Sequence[Pair], *, before: bool = True) -> float | None:
     """Return the overshoot beside the strongest edges after the route, as a share of their step.
+
+    before : whether what those edges showed before the route is taken off; else this may be below 0.
 
     Notes
     -----
-    Profiles across many edges are laid over one another, scaled to a step of 1, and their middle is taken at each
-    distance, so that noise falls out. What the edge showed before the route is taken off.
+    Profiles across many edges, averaged along each edge so that noise falls out, are scaled to a step of 1; the
+    middle edge's overshoot counts.
     """
-    profiles = [found for before, after in pairs if (found := _edge_profiles(before, after)) is not None]
+    profiles = [found for pair in pairs if (found := edge_profiles(*pair)) is not None]
     if not profiles:
         return None
-    before, after = (np.median(np.concatenate([p[n] for p in profiles]), axis=0) for n in (0, 1))
-    return float(max(_overshoot(after) - max(_overshoot(before), 0.0), 0.0))
+    there, made = (_overshoot(np.concatenate([p[n] for p in profiles])) for n in (0, 1))
+    return max(made - there, 0.0) if before else made
 
 
-def _overshoot(profile: np.ndarray) -> float:
-    """Return by how much a profile of step 1 leaves 0..1 near its edge, on the worse side."""
-    near = slice(_EDGE_REACH - _PLATEAU + 1, _EDGE_REACH + _PLATEAU)
-    return float(max(profile[near].max() - 1, -profile[near].min()))
+def _overshoot(profiles: np.ndarray) -> float:
+    """Return by how much profiles of step 1 leave 0..1 near their edge, on the worse side; the middle of them."""
+    light = profiles[:, _EDGE_REACH + 1 : _EDGE_REACH + 1 + _NEAR].max(axis=1) - 1
+    dark = -profiles[:, _EDGE_REACH - _NEAR : _EDGE_REACH].min(axis=1)
+    return float(max(np.median(light), np.median(dark)))
 
 
-def _edge_profiles(before: np.ndarray, after: np.ndarray) -> tuple[np.ndarray, np.ndarray] | None:
+def edge_profiles(before: np.ndarray, after: np.ndarray) -> tuple[np.ndarray, np.ndarray] | None:
     """Return profiles (n, 2 * reach + 1) before and after across a patch's strongest edges, from dark to light."""
     one, other = (p.mean(axis=2) for p in (before, after))
     soft = cv2.GaussianBlur(one, (0, 0), 1.5)
     across, down = (cv2.Sobel(soft, cv2.CV_32F, 1, 0), cv2.Sobel(soft, cv2.CV_32F, 0, 1))
     steep = np.hypot(across, down)
     inner = np.zeros_like(steep)
-    rim = _EDGE_REACH + 2
+    rim = _EDGE_REACH + _ALONG
     inner[rim:-rim, rim:-rim] = steep[rim:-rim, rim:-rim]
     top = cv2.dilate(inner, np.ones((5, 5), np.uint8))
     rows, columns = np.nonzero((inner == top) & (inner > max(0.5 * inner.max(initial=0.0), 0.12)))
@@ -154,9 +159,14 @@ def _edge_profiles(before: np.ndarray, after: np.ndarray) -> tuple[np.ndarray, n
     rows, columns = rows[order], columns[order]
     direction = np.stack([across[rows, columns], down[rows, columns]]) / steep[rows, columns]
     distance = np.arange(-_EDGE_REACH, _EDGE_REACH + 1, dtype=np.float32)
-    xs = (columns[:, None] + direction[0][:, None] * distance).astype(np.float32)
-    ys = (rows[:, None] + direction[1][:, None] * distance).astype(np.float32)
-    found = [cv2.remap(p, xs, ys, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT) for p in (one, other)]
+    along = np.arange(-_ALONG, _ALONG + 1, dtype=np.float32)[:, None, None]
+    xs = columns[:, None] + direction[0][:, None] * distance - direction[1][:, None] * along
+    ys = rows[:, None] + direction[1][:, None] * distance + direction[0][:, None] * along
+    at_x, at_y = (np.ascontiguousarray(v.reshape(-1, len(distance)), np.float32) for v in (xs, ys))
+    found = [
+        cv2.remap(p, at_x, at_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT).reshape(xs.shape).mean(axis=0)
+        for p in (one, other)
+    ]
     side = _EDGE_REACH - _PLATEAU + 1
     scaled = []
     for profile in found:
