@@ -11,7 +11,7 @@ import numpy as np
 from dustpan.core.engine import Engine, Plan, blocks_of
 from dustpan.core.filters.specks import SUPPORT
 from dustpan.core.measure.findings import Finding, harm_findings, hot_pixel_finding, light_findings, noise_findings
-from dustpan.core.measure.harm import Figures, Pair, measure_harm, slope_gain
+from dustpan.core.measure.harm import Figures, Pair, measure_harm, newly_clipped, slope_gain
 from dustpan.core.measure.model import DISPLAY, TONES, NoiseField
 from dustpan.core.measure.places import SIDE, Cells, Place, choose_patches, choose_proofs
 from dustpan.core.picture import Region
@@ -21,6 +21,7 @@ from dustpan.core.steps.base import Context
 from dustpan.core.steps.hot_pixels import HotPixels
 
 _NOTHING = 0.002  # tone under which nothing is left to be seen
+_SMALL = 1_500_000  # pixels
 _GRAIN = 8  # px; regions start on its multiples, so that sliding patches keep their places
 _MIDDLE = (0.5, 0.5, 0.5, 0.5)
 Check = Callable[[], None]
@@ -83,9 +84,17 @@ def read_pair(engine: Engine, before: Plan, after: Plan, region: Region, *, chec
 def judge(engine: Engine, plan: Plan, before: Plan, places: Sequence[Place], *, check: Check = _nothing) -> Report:
     """Return the report of a plan against another (as a rule the original), from patches around places."""
     regions = [region_around(p.x, p.y, SIDE, SIDE, plan.base.size) for p in places]
-    report = report_on(plan, places, [read_pair(engine, before, plan, region, check=check) for region in regions])
+    # Of a small picture the patches are as much as the whole, whose blocks are wanted anyway.
+    small = plan.base.size[0] * plan.base.size[1] < _SMALL
+    read = engine.render if small else engine.sketch
+    pairs = [(read(before, region, check=check), read(plan, region, check=check)) for region in regions]
+    report = report_on(plan, places, pairs)
+    # Clipping is a share of the picture, so the patches chosen for their edges and texture must not count.
+    fair = [pair for place, pair in zip(places, report.pairs, strict=True) if place.name == "tone"] or report.pairs
+    lost = newly_clipped(fair)
+    figures = replace(report.figures, clipped_black=lost[0], clipped_white=lost[1])
     each = [_figures(plan, [pair]) for pair in report.pairs]
-    return replace(report, harm=harm_findings(report.figures, places, each))
+    return replace(report, figures=figures, harm=harm_findings(figures, places, each))
 
 
 def report_on(plan: Plan, places: Sequence[Place], pairs: Sequence[Pair]) -> Report:

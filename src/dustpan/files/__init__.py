@@ -7,6 +7,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
+
 from dustpan.core.errors import PictureError
 from dustpan.core.picture import Source
 
@@ -72,6 +74,28 @@ ENDINGS = (
     ".pef",
 )
 READS = "JPEG, PNG, TIFF, WebP, OpenEXR, FITS and camera raw"
+
+
+def read_glimpse(path: str | Path) -> tuple[np.ndarray, tuple[int, int]] | None:
+    """Return a small first look at a file (h x w x 3 uint8) and the full picture's size, where that is quick, else None.
+
+    For JPEG and WebP, which can be read reduced, and for raw files, which carry a small picture along.
+    """
+    path = Path(path)
+    try:
+        with open(path, "rb") as file:
+            head = file.read(16)
+    except OSError:
+        return None
+    if head.startswith(b"\xff\xd8\xff") or (head[:4] == b"RIFF" and head[8:12] == b"WEBP"):
+        from dustpan.files import vips
+
+        return vips.glimpse(path)
+    if _is_raw(path, head):
+        from dustpan.files import raw
+
+        return raw.glimpse(path)
+    return None
 
 
 def read_picture(path: str | Path) -> Source:

@@ -9,9 +9,10 @@ import numpy as np
 import rawpy
 
 from dustpan.core.errors import PictureError
+from dustpan.core.filters.colour import encode_curve
 from dustpan.core.filters.white_balance import SRGB_TO_XYZ
-from dustpan.core.picture import Metadata, Mosaic, Source
-from dustpan.files import exif
+from dustpan.core.picture import Metadata, Mosaic, Source, from_working
+from dustpan.files import exif, vips
 from dustpan.files.limits import check_size
 
 #: Endings of raw files that share their first bytes with TIFF or have none of their own.
@@ -99,11 +100,33 @@ def _display_matrix(xyz_to_camera: np.ndarray) -> np.ndarray:
     return np.linalg.inv(seen / seen.sum(axis=1, keepdims=True))
 
 
-def glimpse(path: Path) -> bytes | None:
-    """Return the JPEG that a raw file carries along for a first look, or None."""
+def glimpse(path: Path) -> tuple[np.ndarray, tuple[int, int]] | None:
+    """Return the small picture that a raw file carries along, or one made of its sites taken together, and the full size."""
     try:
         with rawpy.imread(str(path)) as raw:
-            thumb = raw.extract_thumb()
-    except (rawpy.LibRawError, OSError):
+            quarter = _TURNS.get(raw.sizes.flip, 0)
+            size = (raw.sizes.width, raw.sizes.height) if quarter % 2 == 0 else (raw.sizes.height, raw.sizes.width)
+            try:
+                thumb = raw.extract_thumb()
+                found = vips.glimpse(bytes(thumb.data)) if thumb.format == rawpy.ThumbFormat.JPEG else None
+            except rawpy.LibRawError:
+                found = None
+            if found is not None:
+                return found[0], size
+            pixels, mosaic = _mosaic(path, raw)
+            return _binned(pixels, mosaic), (pixels.shape[1], pixels.shape[0])
+    except (rawpy.LibRawError, PictureError, OSError, ValueError):
         return None
-    return bytes(thumb.data) if thumb.format == rawpy.ThumbFormat.JPEG else None
+
+
+def _binned(pixels: np.ndarray, mosaic: Mosaic) -> np.ndarray:
+    """Return a small picture, uint8, from one site of each colour in every few periods of the pattern."""
+    stride = mosaic.period * max(1, round(max(pixels.shape[:2]) / mosaic.period / 800))
+    planes = []
+    for n in range(3):
+        row, column = np.argwhere(mosaic.pattern == n)[0]
+        plane = pixels[row::stride, column::stride, 0].astype(np.float32) - mosaic.black[row, column]
+        planes.append(plane / (mosaic.white - mosaic.black[row, column]) * mosaic.as_shot[n])
+    height, width = (min(p.shape[axis] for p in planes) for axis in (0, 1))
+    light = np.minimum(np.stack([p[:height, :width] for p in planes], axis=-1), 1) @ mosaic.to_display.T
+    return from_working(encode_curve(light), dtype=np.uint8)

@@ -112,3 +112,18 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata, *, saver: str, qua
         getattr(image, f"{saver}save")(str(path), keep="all", **savers[saver])
     except pyvips.Error as fault:
         raise OSError(_reason(fault)) from fault  # names the target where it is caught
+
+
+def glimpse(source: Path | bytes, side: int = 1024) -> tuple[np.ndarray, tuple[int, int]] | None:
+    """Return a JPEG or WebP file (or its bytes) reduced to about `side` px, upright, and the full size; None when that fails."""
+    try:
+        if isinstance(source, bytes):
+            image, small = pyvips.Image.new_from_buffer(source, ""), pyvips.Image.thumbnail_buffer(source, side)
+        else:
+            image, small = pyvips.Image.new_from_file(str(source)), pyvips.Image.thumbnail(str(source), side)
+        size = (image.width, image.height)
+        size = size if (size[0] >= size[1]) == (small.width >= small.height) else size[::-1]
+        pixels = np.asarray(small.colourspace("srgb").numpy())
+    except pyvips.Error:
+        return None
+    return np.ascontiguousarray(pixels.reshape(small.height, small.width, -1)[..., :3]), size

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QPainter, QPen
+from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, QSizeF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QColor, QImage, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
 from dustpan.core.engine import BLOCK
@@ -39,6 +39,7 @@ class Canvas(QWidget):
         self.fitted = True
         self.wipe_at = 0.5
         self.caption = ""  # a line of figures in the lower left corner
+        self._first_look: tuple[QImage, tuple[int, int]] | None = None
         self._other_turn = False
         self._turns = QTimer(self, interval=_TURN)
         self._turns.timeout.connect(self._turn)
@@ -55,12 +56,39 @@ class Canvas(QWidget):
         self.setMouseTracking(True)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Picture")
-        tiles.changed.connect(self.update)
+        tiles.changed.connect(self._on_tiles)
         other.changed.connect(self.update)
         compare.changed.connect(self._on_compare)
         tiles.session.opened.connect(self.fit)
+        tiles.session.glimpsed.connect(self._glimpse)
         tiles.session.chosen.connect(self.update)
         tiles.session.edited.connect(lambda dragging: self.update())
+
+    def _on_tiles(self) -> None:
+        """Show the picture itself as soon as some of it is there."""
+        if self._first_look is not None and not self.tiles.session.opening and (self.tiles.exact or self.tiles.drafts):
+            self._first_look = None
+        self.update()
+
+    def _glimpse(self, found) -> None:
+        """Show a first look at a picture that is being opened; None goes back to the picture that was there."""
+        self._first_look = None
+        if found is not None:
+            pixels, size = found
+            image = QImage(
+                pixels.data, pixels.shape[1], pixels.shape[0], 3 * pixels.shape[1], QImage.Format.Format_RGB888
+            )
+            self._first_look = image.copy(), size
+        self.update()
+
+    def _paint_first_look(self, painter: QPainter) -> None:
+        image, size = self._first_look
+        room = QSizeF(self.width() - 24, self.height() - 24)
+        drawn = QSizeF(*size).scaled(room, Qt.AspectRatioMode.KeepAspectRatio)
+        place = QRectF(QPointF((self.width() - drawn.width()) / 2, (self.height() - drawn.height()) / 2), drawn)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(place, image)
+        self._paint_word(painter, place.topLeft().toPoint() + _offset(8, 6), "first look")
 
     @property
     def room(self) -> QRect:
@@ -187,6 +215,9 @@ class Canvas(QWidget):
         """Draw what is there; nothing is computed here."""
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.colour(theme.SURROUNDS[self.surround]))
+        if self._first_look is not None:
+            self._paint_first_look(painter)
+            return
         if not self.size_px[0]:
             self._paint_empty(painter)
             return

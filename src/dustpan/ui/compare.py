@@ -45,6 +45,7 @@ class Compare(QObject):
         super().__init__(parent)
         self.session = session
         self.now = Comparing()
+        self._kept: Comparing | None = None
 
     def set(self, **changes) -> None:
         """Change the way of comparing, by the names of `Comparing`."""
@@ -56,6 +57,15 @@ class Compare(QObject):
     def look(self, **changes) -> None:
         """Change how pixels are looked at, by the names of `Look`."""
         self.set(look=replace(self.now.look, **changes))
+
+    def peek(self, name: str) -> None:
+        """Show an inner picture of the chosen step for as long as its keyhole is pressed; "" ends it."""
+        if name:
+            self._kept = self._kept or self.now
+            self.set(mode="inside", inside=name)
+        elif self._kept is not None:
+            kept, self._kept = self._kept, None
+            self.set(mode=kept.mode, inside=kept.inside)
 
     def switch(self, mode: str, on: bool) -> None:
         """Enter a mode, or leave it when it is the one that is on."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QApplication,
     QCheckBox,
@@ -26,9 +26,11 @@ from dustpan.core.measure.model import TONES
 from dustpan.core.params import Param, Params
 from dustpan.core.route import Step, Where
 from dustpan.core.steps import kind_of
+from dustpan.core.steps.base import StepKind
 from dustpan.core.where import part_kinds
 from dustpan.core.where.base import Part
 from dustpan.ui import theme
+from dustpan.ui.icons import icon
 from dustpan.ui.session import Session, title_of
 from dustpan.ui.sliders import NumberSlider
 from dustpan.ui.tone_plot import TonePlot
@@ -39,7 +41,12 @@ _TRIOS = {"red", "green", "blue"}  # short sliders that share a row
 
 
 class Controls(QWidget):
-    """Show the chosen step and hand every change to the session."""
+    """Show the chosen step and hand every change to the session.
+
+    peeked(name) : the keyhole of an inner picture is pressed; an empty name when it is let go.
+    """
+
+    peeked = pyqtSignal(str)
 
     def __init__(self, session: Session, parent: QWidget | None = None):
         super().__init__(parent, objectName="panel")
@@ -101,6 +108,7 @@ class Controls(QWidget):
             kind = kind_of(step.kind)
             self._help.setText(kind.help)
             self._build_params(column, kind.params_type)
+            self._add_keyholes(kind)
             self._build_mix(column)
             self._build_where(column, step)
         column.addStretch()
@@ -127,6 +135,19 @@ class Controls(QWidget):
                 continue
             column.addWidget(field)
 
+    def _add_keyholes(self, kind: StepKind) -> None:
+        """Give each parameter that has an inner picture a keyhole, which shows it while it is pressed."""
+        for name, inside in kind.inside.items():
+            field = self._fields.get(inside.param)
+            if isinstance(field, NumberSlider):
+                hole = QPushButton(icon("eye", theme.GREYS.faint), "", objectName="keyhole")
+                hole.setFixedSize(20, 18)
+                hole.setToolTip(f"{inside.label}: shown while this is pressed (Inside keeps it)")
+                hole.setAccessibleName(inside.label)
+                hole.pressed.connect(lambda n=name: self.peeked.emit(n))
+                hole.released.connect(lambda: self.peeked.emit(""))
+                field.add_beside_label(hole)
+
     def _make_field(self, key: str, described: Param) -> QWidget:
         if described.length:
             field = TonePlot(described)
@@ -135,7 +156,7 @@ class Controls(QWidget):
             field.changed.connect(lambda value: self._set(key, value))
         elif described.choices:
             field = QComboBox(toolTip=described.help)
-            field.addItems(described.choices)
+            field.addItems([choice.replace("_", " ") for choice in described.choices])
             field.activated.connect(lambda index: self._set(key, described.choices[index]))
         elif isinstance(described.default, bool):
             field = QCheckBox(described.label, toolTip=described.help)
@@ -196,7 +217,7 @@ class Controls(QWidget):
             elif isinstance(field, QCheckBox):
                 field.setChecked(value)
             else:
-                field.setCurrentText(value)
+                field.setCurrentText(value.replace("_", " "))
         self._mix.show_value(step.mix * 100)
         self._blend.setCurrentIndex(list(LAWS).index(step.blend))
         self._show_where(step)

@@ -23,7 +23,7 @@ from dustpan.core.pool import Pool, Priority, Token
 from dustpan.core.propose import propose_route
 from dustpan.core.route import STAGES, Document, History, Route, Step
 from dustpan.core.steps import kind_of, new_step, route_faults
-from dustpan.files import read_picture
+from dustpan.files import read_glimpse, read_picture
 from dustpan.files.save import FORMATS, Format, render_native, save_picture
 from dustpan.ui.jobs import Jobs
 
@@ -44,6 +44,7 @@ class Session(QObject):
     task = pyqtSignal(str, float)
     told = pyqtSignal(str, bool)
     saved = pyqtSignal(str)
+    glimpsed = pyqtSignal(object)  # a small first look (pixels, full size) at what is being opened, or None
     taken = pyqtSignal()
     _progress = pyqtSignal(str, float)
 
@@ -56,6 +57,7 @@ class Session(QObject):
         self.plan: Plan | None = None
         self.chosen_id: str | None = None
         self.takes: dict[str, Document] = {}
+        self.opening = False
         self._dragged: Document | None = None
         self._frozen: Plan | None = None
         self._task = Token()
@@ -315,15 +317,20 @@ class Session(QObject):
     def cancel(self) -> None:
         """Stop the long work under way; everything stays as it was."""
         self._task.cancel()
+        self.opening = False
+        self.glimpsed.emit(None)
         self.task.emit("", 0.0)
 
     def _begin(self, text: str) -> Token:
         self._task.cancel()
+        self.opening = False
         self._task = Token()
         self.task.emit(text, -1.0)
         return self._task
 
     def _fail(self, fault: DustpanError) -> None:
+        self.opening = False
+        self.glimpsed.emit(None)
         self.task.emit("", 0.0)
         self.told.emit(str(fault), True)
 
@@ -332,6 +339,15 @@ class Session(QObject):
     ) -> None:
         """Open a picture file; on failure everything stays as it was."""
         self.open_from(read or partial(read_picture, path), path.name, path=path, then=then)
+        token = self._task
+        self.jobs.run(
+            lambda: read_glimpse(path), lambda found: self._show_glimpse(found, token), priority=Priority.VIEW_DRAFT, token=token,
+        )  # fmt: skip
+
+    def _show_glimpse(self, found, token: Token) -> None:
+        """Show a first look, unless the picture itself is there already."""
+        if token is self._task and self.opening and found is not None:
+            self.glimpsed.emit(found)
 
     def prepare(self, then: Callable[[], None]) -> None:
         """Compile the kernels in a process of their own when they are not yet, then go on."""
@@ -356,8 +372,10 @@ class Session(QObject):
     ) -> None:
         """Open a picture from a function that makes it."""
         token = self._begin(f"Opening {name}")
+        self.opening = True
 
         def finish(engine: Engine) -> None:
+            self.opening = False
             self.engine, self.path = engine, path
             self.history = History.start(_first_document(engine.source), f"Open {name}")
             self.takes = {}

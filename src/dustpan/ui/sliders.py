@@ -143,7 +143,7 @@ class NumberSlider(QWidget):
         self.asked.emit(event.globalPos())
 
     def _lay_out(self) -> None:
-        top = QHBoxLayout()
+        self._top = top = QHBoxLayout()
         top.addWidget(self.label)
         top.addStretch()
         top.addWidget(self.entry)
@@ -152,6 +152,10 @@ class NumberSlider(QWidget):
         whole.setSpacing(0)
         whole.addLayout(top)
         whole.addWidget(self.groove)
+
+    def add_beside_label(self, widget: QWidget) -> None:
+        """Put a small widget to the right of the label."""
+        self._top.insertWidget(1, widget)
 
     def show_value(self, value: float, measured: float | None = None) -> None:
         """Show a value, and a tick where the measurement puts it."""

@@ -28,6 +28,8 @@ class StepList(QFrame):
         column.addWidget(self.search)
         column.addWidget(self.list)
         for kind in kinds().values():
+            if kind.only_mosaic:  # stands in the route of a raw picture already, exactly once
+                continue
             item = QListWidgetItem()
             item.setData(Qt.ItemDataRole.UserRole, kind.kind)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{kind.label}: {kind.help}")

@@ -89,6 +89,8 @@ QPushButton:checked, QPushButton:pressed {{ background: #2C4A44; border-color: {
 QPushButton:disabled {{ color: #6B7073; background: {GREYS.bar}; border-color: {GREYS.bar}; }}
 QPushButton#accent {{ color: {VERDIGRIS}; }}
 QPushButton#quiet {{ background: transparent; border-color: transparent; color: {VERDIGRIS}; padding: 5px 8px; }}
+QPushButton#keyhole {{ background: transparent; border: none; padding: 0; }}
+QPushButton#keyhole:pressed {{ background: #2C4A44; }}
 QPushButton#quiet:hover, QPushButton#quiet:focus {{ border-color: {GREYS.line}; }}
 QPushButton#quiet:disabled {{ color: #6B7073; }}
 QLineEdit, QComboBox {{ background: {GREYS.ground}; border: 1px solid {GREYS.line}; border-radius: 5px; padding: 3px 8px; }}

@@ -40,7 +40,7 @@ from dustpan.ui.messages import Message
 from dustpan.ui.proofs import Proofs, ProofStrip
 from dustpan.ui.readings import Readings
 from dustpan.ui.route_bar import RouteBar
-from dustpan.ui.screen import Look
+from dustpan.ui.screen import Look, read_profile
 from dustpan.ui.session import Session, title_of
 from dustpan.ui.states import States
 from dustpan.ui.tiles import Tiles
@@ -78,6 +78,8 @@ class Window(QMainWindow):
         self.states = States(self.session, self.compare, self)
         self._connect()
         self._refresh()
+        if kept := self.memory.get("monitor", ""):
+            self.set_monitor(Path(kept))
 
     # -- building ---------------------------------------------------------------------------------------------
 
@@ -110,6 +112,8 @@ class Window(QMainWindow):
             ("View", "zoom4", "400 %", "4", lambda: canvas.set_zoom(4.0), "Show each pixel as sixteen"),
             ("View", "closer", "Closer", "Ctrl++", lambda: canvas.zoom_by(1), "Zoom in by one stop"),
             ("View", "farther", "Farther", "Ctrl+-", lambda: canvas.zoom_by(-1), "Zoom out by one stop"),
+            ("View", "monitor", "Profile of the monitor …", "Ctrl+M", self.ask_monitor, "Name the ICC profile file of this monitor, so that colours are shown as they are"),
+            ("View", "no_monitor", "Forget the monitor's profile", "Ctrl+Shift+M", lambda: self.set_monitor(None), "Show colours as on a standard screen"),
             ("View", "pin", "Pin a proof", "Shift+P", lambda: self.proof_strip.add_middle(), "Pin the place in the middle of the picture as a proof"),
             ("View", "pins", "Choose proofs again", "Ctrl+Shift+P", self.proofs.choose_again, "Choose the five places again from the picture"),
             ("View", "frames", "Frames of the proofs", "Shift+F", None, "Show on the picture where the proofs are"),
@@ -134,6 +138,7 @@ class Window(QMainWindow):
                 menus[menu].setToolTipsVisible(True)
             menus[menu].addAction(action)
         self._make_choices(menus)
+        self.actions_["no_monitor"].setVisible(False)
         self.actions_["where"].setCheckable(True)
         self.actions_["where"].setChecked(True)
         self.actions_["where"].toggled.connect(self._hatch)
@@ -167,6 +172,34 @@ class Window(QMainWindow):
             action.triggered.connect(lambda _=False, n=name: self.set_surround(n))
             surround.addAction(action)
         self.canvas.surround = kept if kept in theme.SURROUNDS else "dark"
+
+    def ask_monitor(self) -> None:
+        """Ask for the file of the monitor's profile."""
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Profile of the monitor", self.memory.get("monitor", ""), "Profiles (*.icc *.icm);;All files (*)"
+        )
+        if name:
+            self.set_monitor(Path(name))
+
+    def set_monitor(self, path: Path | None) -> None:
+        """Show colours through a monitor's profile from now on; one that can't be used is told and changes nothing."""
+        block = b""
+        if path is not None:
+            try:
+                block = path.read_bytes()
+            except OSError as fault:
+                self.message.tell(f"{path}: can't be opened ({fault.strerror}).", True)
+                return
+            if read_profile(block) is None:
+                self.message.tell(f"{path}: holds no colour profile of a monitor that can be used.", True)
+                return
+        self.memory.put("monitor", str(path or ""))
+        self.actions_["no_monitor"].setVisible(path is not None)
+        for tiles in (self.tiles, self.other):
+            tiles.monitor = block
+            if self.session.engine is not None:
+                tiles.start()
+        self.proofs.render()
 
     def set_surround(self, name: str) -> None:
         """Show the picture on another grey."""
@@ -288,6 +321,7 @@ class Window(QMainWindow):
         session.told.connect(self.message.tell)
         self.tiles.state.connect(self._show_state)
         self.compare.changed.connect(self._look_anew)
+        self.controls.peeked.connect(self.compare.peek)
         self.canvas.pointed.connect(self._show_values)
         self.canvas.zoomed.connect(lambda zoom: self.zoom_button.setText(f"{zoom:.0%}".replace("%", " %")))
 

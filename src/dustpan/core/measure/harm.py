@@ -56,12 +56,13 @@ def measure_harm(pairs: Sequence[Pair], *, sigma: SigmaOf, gain: float) -> Figur
     sigma : luminance noise over tone before the route; gain : `slope_gain` of its spectrum.
     """
     dark = [(b[m], a[m]) for b, a in pairs if (m := (b.mean(axis=2) < _DARK)).any()]
+    black, white = newly_clipped(pairs)
     return Figures(
         texture_kept=texture_kept(pairs, sigma=sigma, gain=gain),
         halo=halo(pairs),
         shadow_shift=_lightness_shift(dark),
-        clipped_black=_newly(pairs, lambda p: (p <= 0).any(axis=2)),
-        clipped_white=_newly(pairs, lambda p: (p >= 1).any(axis=2)),
+        clipped_black=black,
+        clipped_white=white,
         cast=_cast(dark),
         highlight_shift=_highlight_shift(pairs),
         steps=gradient_steps([after for _, after in pairs]),
@@ -223,6 +224,11 @@ def gradient_steps(pictures: Sequence[np.ndarray]) -> float | None:
         if flat.mean() > 0.6 and stairs.size > 0.005 * rise.size:
             heights.append(float(np.median(stairs)))
     return float(np.median(heights)) if heights else None
+
+
+def newly_clipped(pairs: Sequence[Pair]) -> tuple[float, float]:
+    """Return the shares of pixels that are lost at black and at white after and were not before."""
+    return _newly(pairs, lambda p: (p <= 0).any(axis=2)), _newly(pairs, lambda p: (p >= 1).any(axis=2))
 
 
 def _newly(pairs: Sequence[Pair], lost) -> float:
