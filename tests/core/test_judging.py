@@ -18,7 +18,7 @@ from dustpan.core.filters.viewing import SEE, light_up, removed, see, stretch_fo
 from dustpan.core.judge import find_faults, find_hot_pixels, judge, patch_places, proof_places, region_around
 from dustpan.core.measure import harm
 from dustpan.core.measure.faults import edge_rise, find_bands, find_blocks
-from dustpan.core.measure.harm import gradient_steps, halo, slope_gain
+from dustpan.core.measure.harm import _stairs, edge_profiles, halo_of, slope_gain
 from dustpan.core.picture import Source, to_working
 from dustpan.core.propose import propose_route
 from dustpan.core.route import Document, Route
@@ -61,7 +61,10 @@ def test_readings_agree_with_the_truth(judged, name):
     clean = [truth[y0:y1, x0:x1] for x0, y0, x1, y1 in regions]
     assert report.figures.texture_kept == pytest.approx(true_texture(engine, report.pairs, clean), rel=0.1)
     before, after = (
-        halo([(t, pair[n]) for t, pair in zip(clean, report.pairs, strict=True)], before=False) for n in (0, 1)
+        halo_of(
+            [f for t, pair in zip(clean, report.pairs, strict=True) if (f := edge_profiles(t, pair[n]))], before=False
+        )
+        for n in (0, 1)
     )
     assert report.figures.halo == pytest.approx(max(after - before, 0), rel=0.1, abs=0.01)
     plans = plan, second.plan(plan_document)
@@ -180,10 +183,10 @@ def test_steps_in_a_lifted_gradient_are_seen():
     ramp = np.linspace(0.1, 0.16, 256, dtype=np.float32)[None, :, None] * np.ones((128, 1, 3), np.float32)
     stepped = np.rint(ramp * 255) / 255
     lifted = np.clip(stepped * 5, 0, 1).astype(np.float32)
-    assert gradient_steps([lifted]) == pytest.approx(5, abs=0.1)
-    assert gradient_steps([ramp * 5]) is None
+    assert _stairs(lifted) == pytest.approx(5, abs=0.1)
+    assert _stairs((ramp * 5).astype(np.float32)) is None
     noise = np.random.default_rng(1).normal(0, 0.01, lifted.shape).astype(np.float32)
-    assert gradient_steps([lifted + noise]) is None
+    assert _stairs(lifted + noise) is None
 
 
 def test_against_a_reference(truth):

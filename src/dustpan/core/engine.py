@@ -11,7 +11,7 @@ import tempfile
 import threading
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
-from functools import partial
+from functools import cached_property, partial
 from typing import Any
 
 import numpy as np
@@ -64,6 +64,17 @@ class Stage:
     raw_key: str
     key: str
 
+    @cached_property
+    def noise_after(self) -> NoiseField:
+        """The noise field behind the step, its Mix and its Where."""
+        after = self.kind.carry(self.params, self.analysis, self.noise)
+        step = self.step
+        if step.mix >= 1 and step.where.everywhere:
+            return after
+        mask = mask_of(step.where, (0, 0, _SHARE_PLANE, _SHARE_PLANE), (_SHARE_PLANE, _SHARE_PLANE))
+        shares = np.full((_SHARE_PLANE, _SHARE_PLANE), step.mix, np.float32) * mask
+        return MixedField(self.noise, after, lambda place, shape: sample_plane(shares, place, shape))
+
 
 @dataclass(frozen=True, eq=False)
 class Plan:
@@ -114,7 +125,7 @@ class Plan:
         """Return the noise field of the result."""
         if not self.stages:
             return EvenField(self.base.noise)
-        return _noise_after(self.stages[-1])
+        return self.stages[-1].noise_after
 
 
 class Engine:
@@ -429,16 +440,6 @@ def _mixed(plan: Plan, stage: Stage, region: Region, below: np.ndarray, raw: Cal
 def _works(step: Step) -> bool:
     """Whether a step can change anything, as far as its own switches say."""
     return step.on and step.mix > 0
-
-
-def _noise_after(stage: Stage) -> NoiseField:
-    after = stage.kind.carry(stage.params, stage.analysis, stage.noise)
-    step = stage.step
-    if step.mix >= 1 and step.where.everywhere:
-        return after
-    mask = mask_of(step.where, (0, 0, _SHARE_PLANE, _SHARE_PLANE), (_SHARE_PLANE, _SHARE_PLANE))
-    shares = np.full((_SHARE_PLANE, _SHARE_PLANE), step.mix, np.float32) * mask
-    return MixedField(stage.noise, after, lambda place, shape: sample_plane(shares, place, shape))
 
 
 def blocks_of(size: tuple[int, int]) -> Iterator[Region]:

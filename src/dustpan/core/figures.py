@@ -11,7 +11,7 @@ from dustpan.core.errors import PictureError
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.judge import find_faults, find_hot_pixels, patch_places, region_around
 from dustpan.core.measure.faults import edge_rise, find_bands, find_blocks
-from dustpan.core.measure.harm import lightness, measure_harm, slope_gain
+from dustpan.core.measure.harm import figures_of, lightness, measure_parts, slope_gain
 from dustpan.core.measure.model import DISPLAY, TONES
 from dustpan.core.measure.places import SIDE
 from dustpan.core.picture import from_working, to_working
@@ -84,7 +84,8 @@ def compare_pictures(engine: Engine, reference: Engine, *, check: Check = _nothi
     regions = [region_around(at.x, at.y, SIDE, SIDE, plan.size) for at in patch_places(other)]
     pairs = [(other.base.read(region), plan.base.read(region)) for region in regions]
     noise = other.base.noise
-    figures = measure_harm(pairs, sigma=lambda tone: noise.at(tone)[0], gain=slope_gain(noise.spectrum[0, 0]))
+    gain = slope_gain(noise.spectrum[0, 0])
+    figures = figures_of([measure_parts(pair, sigma=lambda tone: noise.at(tone)[0], gain=gain) for pair in pairs])
     return {
         "psnr": round(float(-10 * np.log10(max(squares / (3 * count), 1e-12))), 3),
         "ssim": round(float(np.average([s for s, _ in likeness], weights=[n for _, n in likeness])), 5),

@@ -11,7 +11,7 @@ import numpy as np
 from dustpan.core.engine import Engine, Plan, blocks_of
 from dustpan.core.filters.specks import SUPPORT
 from dustpan.core.measure.findings import Finding, harm_findings, hot_pixel_finding, light_findings, noise_findings
-from dustpan.core.measure.harm import Figures, Pair, measure_harm, newly_clipped, slope_gain
+from dustpan.core.measure.harm import Figures, Pair, Parts, clipped_of, figures_of, measure_parts, slope_gain
 from dustpan.core.measure.model import DISPLAY, TONES, NoiseField
 from dustpan.core.measure.places import SIDE, Cells, Place, choose_patches, choose_proofs
 from dustpan.core.picture import Region
@@ -36,7 +36,7 @@ class Report:
     """What a route did to a picture.
 
     noise_before, noise_after : luminance noise at `TONES` in 8-bit display levels; figures : see `Figures`;
-    places, pairs : the patches it was taken from; harm : what should not stay.
+    places, pairs, parts : the patches it was taken from and what each adds; harm : what should not stay.
     """
 
     noise_before: np.ndarray
@@ -44,6 +44,7 @@ class Report:
     figures: Figures
     places: Sequence[Place]
     pairs: Sequence[Pair]
+    parts: Sequence[Parts]
     harm: Sequence[Finding] = ()
 
     @property
@@ -88,26 +89,25 @@ def judge(engine: Engine, plan: Plan, before: Plan, places: Sequence[Place], *, 
     small = plan.base.size[0] * plan.base.size[1] < _SMALL
     read = engine.render if small else engine.sketch
     pairs = [(read(before, region, check=check), read(plan, region, check=check)) for region in regions]
-    report = report_on(plan, places, pairs)
+    report = report_on(plan, places, pairs, check=check)
     # Clipping is a share of the picture, so the patches chosen for their edges and texture must not count.
-    fair = [pair for place, pair in zip(places, report.pairs, strict=True) if place.name == "tone"] or report.pairs
-    lost = newly_clipped(fair)
+    fair = [part for place, part in zip(places, report.parts, strict=True) if place.name == "tone"] or report.parts
+    lost = clipped_of(fair)
     figures = replace(report.figures, clipped_black=lost[0], clipped_white=lost[1])
-    each = [_figures(plan, [pair]) for pair in report.pairs]
+    each = [figures_of([part]) for part in report.parts]
     return replace(report, figures=figures, harm=harm_findings(figures, places, each))
 
 
-def report_on(plan: Plan, places: Sequence[Place], pairs: Sequence[Pair]) -> Report:
-    """Return the report of a plan from patches that are rendered already."""
-    curves = (plan.base.noise.sigma[0, 0] * DISPLAY, luminance_noise(plan.noise_after(), TONES))
-    return Report(*curves, _figures(plan, pairs), places, pairs)
-
-
-def _figures(plan: Plan, pairs: Sequence[Pair]) -> Figures:
+def report_on(plan: Plan, places: Sequence[Place], pairs: Sequence[Pair], *, check: Check = _nothing) -> Report:
+    """Return the report of a plan from patches that are rendered already, without the harm."""
     noise = plan.base.noise
-    return measure_harm(
-        pairs, sigma=lambda tone: noise.at(tone.astype(np.float32))[0], gain=slope_gain(noise.spectrum[0, 0])
-    )
+    gain = slope_gain(noise.spectrum[0, 0])
+    parts = []
+    for pair in pairs:
+        check()
+        parts.append(measure_parts(pair, sigma=lambda tone: noise.at(tone)[0], gain=gain))
+    curves = (noise.sigma[0, 0] * DISPLAY, luminance_noise(plan.noise_after(), TONES))
+    return Report(*curves, figures_of(parts), places, pairs, parts)
 
 
 def find_faults(engine: Engine, plan: Plan, *, check: Check = _nothing) -> list[Finding]:

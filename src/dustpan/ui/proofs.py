@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QScrollArea, QSizeP
 from dustpan.core.engine import Engine, Plan
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.judge import luminance_noise, proof_places, read_pair, region_around
-from dustpan.core.measure.harm import Pair, halo, slope_gain, texture_kept
+from dustpan.core.measure.harm import Pair, edge_profiles, figures_of, halo_of, measure_parts, slope_gain
 from dustpan.core.pool import Priority, Token
 from dustpan.ui import theme
 from dustpan.ui.canvas import Canvas
@@ -48,6 +48,7 @@ class Proofs(QObject):
     """Hold the proofs and keep them rendered; their places are view state."""
 
     changed = pyqtSignal()
+    complete = pyqtSignal()  # every proof shows the newest plan
 
     def __init__(self, canvas: Canvas, compare: Compare, parent: QObject | None = None):
         super().__init__(parent)
@@ -125,11 +126,15 @@ class Proofs(QObject):
         self._token.cancel()
         self._token = token = Token()
         other, look, screen = self.compare.other, self.compare.now.look, self.canvas.tiles.screen
+        waiting = set(self.items)
         for proof in self.items:
 
             def then(found, proof=proof) -> None:
                 self.shots[proof], self.pairs[proof] = found
+                waiting.discard(proof)
                 self.changed.emit()
+                if not waiting:
+                    self.complete.emit()
 
             self.session.jobs.run(
                 lambda proof=proof: _shoot(engine, engine.plan(other, check=token.check), plan, proof, look, screen, token),
@@ -159,11 +164,12 @@ def _shoot(engine: Engine, before: Plan, after: Plan, proof: Proof, look: Look, 
 def _figure(plan: Plan, proof: Proof, pair: Pair) -> str:
     """Return the one figure of a proof."""
     if proof.name == "Edge":
-        found = halo([pair])
-        return "" if found is None else f"halo {found:.0%}".replace("%", " %")
+        profiles = edge_profiles(*pair)
+        return "" if profiles is None else f"halo {halo_of([profiles]):.0%}".replace("%", " %")
     if proof.name == "Texture":
         noise = plan.base.noise
-        kept = texture_kept([pair], sigma=lambda tone: noise.at(tone)[0], gain=slope_gain(noise.spectrum[0, 0]))
+        gain = slope_gain(noise.spectrum[0, 0])
+        kept = figures_of([measure_parts(pair, sigma=lambda tone: noise.at(tone)[0], gain=gain)]).texture_kept
         return "" if kept is None else f"kept {kept:.0%}".replace("%", " %")
     tone = tone_of(pair[0]).mean()
     before = float(plan.base.noise.at(tone[None, None])[0, 0, 0]) * 255
@@ -296,6 +302,7 @@ class ProofStrip(QWidget):
         self.proofs, self.canvas = proofs, proofs.canvas
         self._held: Proof | None = None
         self._grip = QPointF()
+        self._framed: list[Proof] = []
         self.frames_shown = True
         self.tiles = [ProofTile(proofs, number) for number in range(MOST)]
         body = QWidget()
@@ -350,10 +357,12 @@ class ProofStrip(QWidget):
         for tile in self.tiles:
             tile.setVisible(tile.proof is not None)
             tile.update()
+        if self._framed != self.proofs.items:  # frames move, or come and go: only then is the picture drawn anew
+            self._framed = list(self.proofs.items)
+            self.canvas.update()
         ready = self.proofs.session.engine is not None
         self.add_button.setEnabled(ready)
         self.again_button.setEnabled(ready)
-        self.canvas.update()
 
     # -- frames on the picture --------------------------------------------------------------------------------
 

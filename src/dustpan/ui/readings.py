@@ -116,7 +116,8 @@ class Readings(QWidget):
         self._loaded.connect(self._make_plot)
         self.session.opened.connect(self._start)
         self.session.planned.connect(self._rest.start)
-        proofs.changed.connect(self._follow)
+        self.session.edited.connect(lambda dragging: self._give_way())
+        proofs.complete.connect(self._follow)
         self._load()
 
     # -- the plot ---------------------------------------------------------------------------------------------
@@ -168,6 +169,11 @@ class Readings(QWidget):
 
     def stop(self) -> None:
         """Drop all work under way."""
+        self._rest.stop()
+        self._token.cancel()
+
+    def _give_way(self) -> None:
+        """Leave the threads to the proofs and the view."""
         self._rest.stop()
         self._token.cancel()
 

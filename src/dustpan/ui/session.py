@@ -27,6 +27,8 @@ from dustpan.files import read_glimpse, read_picture
 from dustpan.files.save import FORMATS, Format, render_native, save_picture
 from dustpan.ui.jobs import Jobs
 
+_BUDGET = 320 << 20  # bytes of blocks that a window keeps
+
 
 class Session(QObject):
     """Hold one picture and its document; every change goes through here.
@@ -444,7 +446,7 @@ def _first_document(source: Source) -> Document:
 
 
 def _make_engine(source: Source, pool: Pool) -> Engine:
-    engine = Engine(source, pool=pool)
+    engine = Engine(source, budget=_BUDGET, pool=pool)
     engine.base.read((0, 0, 1, 1))
     return engine
 

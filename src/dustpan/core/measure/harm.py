@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from dustpan.core.filters.colour import decode_curve, to_opponent
+from dustpan.core.filters.colour import decode_curve, to_opponent, tone_of
 from dustpan.core.measure.model import DISPLAY
 
 Pair = tuple[np.ndarray, np.ndarray]  # h x w x 3 working pixels before and after
@@ -33,40 +33,76 @@ _TO_XYZ = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193,
 class Figures:
     """What a route did, each figure None when the patches hold nothing to tell it from.
 
-    texture_kept : share, 1 is untouched;
-    halo : overshoot at the strongest edges as a share of their step; shadow_shift : change of L* in the darks;
-    highlight_shift : change of tone in what was bright, not counting noise; steps : height in display levels of the
-    steps that smooth gradients have; clipped_black, clipped_white : shares of pixels lost that were not lost before; cast : change of colour in the
-    darks, in display levels (the largest channel less the mean).
+    texture_kept : share, 1 is untouched. halo : overshoot at the strongest edges as a share of their step.
+    shadow_shift : change of L* in the darks. cast : change of colour there, in display levels (the channel that
+    moved most, less the mean). highlight_shift : change of tone in what was bright, not counting noise.
+    steps : height in display levels of the steps that smooth gradients have.
+    clipped_black, clipped_white : shares of pixels lost that were not lost before.
     """
 
     texture_kept: float | None = None
     halo: float | None = None
     shadow_shift: float | None = None
-    clipped_black: float = 0.0
-    clipped_white: float = 0.0
     cast: float | None = None
     highlight_shift: float | None = None
     steps: float | None = None
+    clipped_black: float = 0.0
+    clipped_white: float = 0.0
 
 
-def measure_harm(pairs: Sequence[Pair], *, sigma: SigmaOf, gain: float) -> Figures:
-    """Return the figures of a route from patches before and after it.
+@dataclass(frozen=True, eq=False)
+class Parts:
+    """What one patch adds to the figures: sums, and the profiles of its edges before and after."""
+
+    pixels: int
+    texture: tuple[float, float]  # slope energy kept, slope energy there
+    profiles: tuple[np.ndarray, np.ndarray] | None
+    dark: tuple[int, float, np.ndarray]  # pixels, sum of changes of L*, sums of changes of the channels
+    bright: tuple[int, float]  # pixels, sum of changes of tone
+    lost: tuple[int, int]  # pixels newly at black, at white
+    stairs: float | None  # display levels
+
+
+def measure_parts(pair: Pair, *, sigma: SigmaOf, gain: float) -> Parts:
+    """Return what a patch before and after a route adds to its figures.
 
     sigma : luminance noise over tone before the route; gain : `slope_gain` of its spectrum.
     """
-    dark = [(b[m], a[m]) for b, a in pairs if (m := (b.mean(axis=2) < _DARK)).any()]
-    black, white = newly_clipped(pairs)
+    before, after = pair
+    return Parts(
+        before.shape[0] * before.shape[1],
+        _texture(pair, sigma, gain),
+        edge_profiles(before, after),
+        _dark(before, after),
+        _bright(before, after),
+        _newly_lost(before, after),
+        _stairs(after),
+    )
+
+
+def figures_of(parts: Sequence[Parts]) -> Figures:
+    """Return the figures over patches."""
+    kept, there = np.sum([p.texture for p in parts], axis=0)
+    dark, bright = sum(p.dark[0] for p in parts), sum(p.bright[0] for p in parts)
+    cast = sum((p.dark[2] for p in parts), np.zeros(3)) / max(dark, 1)
+    stairs = [p.stairs for p in parts if p.stairs is not None]
+    black, white = clipped_of(parts)
     return Figures(
-        texture_kept=texture_kept(pairs, sigma=sigma, gain=gain),
-        halo=halo(pairs),
-        shadow_shift=_lightness_shift(dark),
+        texture_kept=float(kept / there) if there > 0 else None,
+        halo=halo_of([p.profiles for p in parts if p.profiles is not None]),
+        shadow_shift=sum(p.dark[1] for p in parts) / dark if dark else None,
+        cast=float(np.abs(cast - cast.mean()).max() * DISPLAY) if dark else None,
+        highlight_shift=sum(p.bright[1] for p in parts) / bright if bright else None,
+        steps=float(np.median(stairs)) if stairs else None,
         clipped_black=black,
         clipped_white=white,
-        cast=_cast(dark),
-        highlight_shift=_highlight_shift(pairs),
-        steps=gradient_steps([after for _, after in pairs]),
     )
+
+
+def clipped_of(parts: Sequence[Parts]) -> tuple[float, float]:
+    """Return the shares of pixels that are lost at black and at white after and were not before."""
+    total = max(sum(p.pixels for p in parts), 1)
+    return sum(p.lost[0] for p in parts) / total, sum(p.lost[1] for p in parts) / total
 
 
 def slope_gain(spectrum: np.ndarray) -> float:
@@ -94,42 +130,32 @@ def _cells(plane: np.ndarray) -> np.ndarray:
     return cut.mean(axis=(1, 3))
 
 
-def texture_kept(pairs: Sequence[Pair], *, sigma: SigmaOf, gain: float) -> float | None:
-    """Return the share of the picture's own slopes that is still there after the route; 1 is untouched.
+def _texture(pair: Pair, sigma: SigmaOf, gain: float) -> tuple[float, float]:
+    """Return the energy of the picture's own slopes that is still there after, and that was there before.
 
     Notes
     -----
     Slopes of luminance before and after are multiplied with one another, so that what was drawn in anew does not
-    count. The share of noise in it is taken off by the noise model; only cells with more structure than noise
-    are asked.
+    count. Noise is taken off by the noise model; only cells with more structure than noise are asked.
     """
-    kept = there = 0.0
-    for before, after in pairs:
-        one, other = (to_opponent(p)[0] for p in (before, after))
-        slopes_before, slopes_after = _slopes(one), _slopes(other)
-        energy = _cells((slopes_before**2).sum(axis=0))
-        shared = _cells((slopes_before * slopes_after).sum(axis=0))
-        noise = _cells(sigma(one[1:-1, 1:-1] / np.float32(3**0.5)) ** 2) * gain
-        structured = energy > (1 + _STRUCTURED) * noise + (0.2 / DISPLAY) ** 2
-        own = (energy - noise)[structured]
-        # Where structure is strong, noise is kept with it: its share follows that of the whole cell.
-        share = shared[structured] / np.maximum(energy[structured], 1e-12)
-        kept += float((share * own).sum())
-        there += float(own.sum())
-    return kept / there if there > 0 else None
+    one, other = (to_opponent(p)[0] for p in pair)
+    slopes_before, slopes_after = _slopes(one), _slopes(other)
+    energy = _cells((slopes_before**2).sum(axis=0))
+    shared = _cells((slopes_before * slopes_after).sum(axis=0))
+    noise = _cells(sigma(one[1:-1, 1:-1] / np.float32(3**0.5)) ** 2) * gain
+    structured = energy > (1 + _STRUCTURED) * noise + (0.2 / DISPLAY) ** 2
+    own = (energy - noise)[structured]
+    # Where structure is strong, noise is kept with it: its share follows that of the whole cell.
+    share = shared[structured] / np.maximum(energy[structured], 1e-12)
+    return float((share * own).sum()), float(own.sum())
 
 
-def halo(pairs: Sequence[Pair], *, before: bool = True) -> float | None:
-    """Return the overshoot beside the strongest edges after the route, as a share of their step.
+def halo_of(profiles: Sequence[tuple[np.ndarray, np.ndarray]], *, before: bool = True) -> float | None:
+    """Return the overshoot beside edges after the route, as a share of their step; None without edges.
 
+    profiles : of each patch, before and after, as `edge_profiles` gives them.
     before : whether what those edges showed before the route is taken off; else this may be below 0.
-
-    Notes
-    -----
-    Profiles across many edges, averaged along each edge so that noise falls out, are scaled to a step of 1; the
-    middle edge's overshoot counts.
     """
-    profiles = [found for pair in pairs if (found := edge_profiles(*pair)) is not None]
     if not profiles:
         return None
     there, made = (_overshoot(np.concatenate([p[n] for p in profiles])) for n in (0, 1))
@@ -145,7 +171,7 @@ def _overshoot(profiles: np.ndarray) -> float:
 
 def edge_profiles(before: np.ndarray, after: np.ndarray) -> tuple[np.ndarray, np.ndarray] | None:
     """Return profiles (n, 2 * reach + 1) before and after across a patch's strongest edges, from dark to light."""
-    one, other = (p.mean(axis=2) for p in (before, after))
+    one, other = (tone_of(p) for p in (before, after))
     soft = cv2.GaussianBlur(one, (0, 0), 1.5)
     across, down = (cv2.Sobel(soft, cv2.CV_32F, 1, 0), cv2.Sobel(soft, cv2.CV_32F, 0, 1))
     steep = np.hypot(across, down)
@@ -184,54 +210,41 @@ def lightness(pixels: np.ndarray) -> np.ndarray:
     return np.where(y > 216 / 24389, 116 * np.cbrt(y) - 16, y * 24389 / 27)
 
 
-def _lightness_shift(dark: list[Pair]) -> float | None:
-    if not dark:
-        return None
-    return float(np.concatenate([lightness(a) - lightness(b) for b, a in dark]).mean())
+def _dark(before: np.ndarray, after: np.ndarray) -> tuple[int, float, np.ndarray]:
+    """Return number of dark pixels, the sum of their changes of L*, and of their channels."""
+    mask = tone_of(before) < _DARK
+    if not mask.any():
+        return 0, 0.0, np.zeros(3)
+    one, other = before[mask], after[mask]
+    return len(one), float((lightness(other) - lightness(one)).sum()), (other - one).sum(axis=0, dtype=np.float64)
 
 
-def _cast(dark: list[Pair]) -> float | None:
-    if not dark:
-        return None
-    change = np.concatenate([a - b for b, a in dark]).mean(axis=0)
-    return float(np.abs(change - change.mean()).max() * DISPLAY)
+def _bright(before: np.ndarray, after: np.ndarray) -> tuple[int, float]:
+    """Return number of bright pixels and the sum of their changes of tone, blurred so that noise plays no part."""
+    if before.max() <= _BRIGHT:
+        return 0, 0.0
+    one, other = (cv2.GaussianBlur(tone_of(p), (0, 0), 2.0) for p in (before, after))
+    mask = (one > _BRIGHT) & (one < 0.995)
+    return int(mask.sum()), float((other - one)[mask].sum())
 
 
-def _highlight_shift(pairs: Sequence[Pair]) -> float | None:
-    """Return how tones above _BRIGHT moved, on blurred pictures so that noise plays no part."""
-    moved = []
-    for before, after in pairs:
-        one, other = (cv2.GaussianBlur(p.mean(axis=2), (0, 0), 2.0) for p in (before, after))
-        if (bright := (one > _BRIGHT) & (one < 0.995)).any():
-            moved.append((other - one)[bright])
-    return float(np.concatenate(moved).mean()) if moved else None
+def _newly_lost(before: np.ndarray, after: np.ndarray) -> tuple[int, int]:
+    black = (after.min(axis=2) <= 0) & (before.min(axis=2) > 0)
+    white = (after.max(axis=2) >= 1) & (before.max(axis=2) < 1)
+    return int(black.sum()), int(white.sum())
 
 
-def gradient_steps(pictures: Sequence[np.ndarray]) -> float | None:
-    """Return the height, in display levels, of the steps in the smoothest patches; None without smooth ones.
+def _stairs(picture: np.ndarray) -> float | None:
+    """Return the height, in display levels, of the steps in a smooth patch; None without any.
 
     Notes
     -----
     A gradient that was lifted from few levels goes up in stairs: most neighbours are equal and the rest differ by
     one stair. Where noise or dither lies over it, nothing is equal and no stair is seen.
     """
-    heights = []
-    for picture in pictures:
-        tone = np.clip(picture.mean(axis=2), 0, 1) * DISPLAY
-        rise = np.abs(np.diff(tone, axis=1))
-        flat = rise < 0.05
-        stairs = rise[(rise >= 0.5) & (rise < 24)]
-        if flat.mean() > 0.6 and stairs.size > 0.005 * rise.size:
-            heights.append(float(np.median(stairs)))
-    return float(np.median(heights)) if heights else None
-
-
-def newly_clipped(pairs: Sequence[Pair]) -> tuple[float, float]:
-    """Return the shares of pixels that are lost at black and at white after and were not before."""
-    return _newly(pairs, lambda p: (p <= 0).any(axis=2)), _newly(pairs, lambda p: (p >= 1).any(axis=2))
-
-
-def _newly(pairs: Sequence[Pair], lost) -> float:
-    """Return the share of pixels that are lost after and were not before."""
-    total = sum(before[..., 0].size for before, _ in pairs)
-    return sum(float((lost(a) & ~lost(b)).sum()) for b, a in pairs) / max(total, 1)
+    tone = np.clip(tone_of(picture), 0, 1) * DISPLAY
+    rise = np.abs(np.diff(tone, axis=1))
+    if (rise < 0.05).mean() <= 0.6:
+        return None
+    stairs = rise[(rise >= 0.5) & (rise < 24)]
+    return float(np.median(stairs)) if stairs.size > 0.005 * rise.size else None
