@@ -234,10 +234,13 @@ class Engine:
             plan = self._extend(plan, step, None, check)
         if not plan.stages:
             return plan
-        base = self._once(("base", plan.key), lambda: self._materialise(plan, check), check)
+        noise = self._fixed
+        if noise is None and plan.channels == start.channels and isinstance(kept := plan.noise_after(), EvenField):
+            noise = kept.model  # mending leaves the noise as it is; a developed mosaic is measured anew
+        base = self._once(("base", plan.key), lambda: self._materialise(plan, noise, check), check)
         return Plan(base, (), resting=plan.resting, mended=(*start.mended, *plan.stages))
 
-    def _materialise(self, plan: Plan, check: Check) -> Base:
+    def _materialise(self, plan: Plan, noise: NoiseModel | None, check: Check) -> Base:
         width, height = plan.size
         shape = (height, width, 3)
         pixels: np.ndarray
@@ -252,7 +255,7 @@ class Engine:
             pixels[y0:y1, x0:x1] = self.render(plan, region, check=check)
 
         share_out(one, list(blocks_of(plan.size)), self.pool)
-        return Base(plan.key, pixels, noise=self._fixed)
+        return Base(plan.key, pixels, noise=noise)
 
     # -- rendering --------------------------------------------------------------------------------------------
 

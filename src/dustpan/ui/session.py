@@ -27,7 +27,7 @@ from dustpan.files import read_glimpse, read_picture
 from dustpan.files.save import FORMATS, Format, render_native, save_picture
 from dustpan.ui.jobs import Jobs
 
-_BUDGET = 320 << 20  # bytes of blocks that a window keeps
+_BUDGET = 256 << 20  # bytes of blocks that a window keeps
 
 
 class Session(QObject):

@@ -23,7 +23,7 @@ from dustpan.ui.screen import Look, Screen, read_profile
 from dustpan.ui.session import Session
 
 REST = 1000  # ms without a change before exact pixels are made for a reduced view
-_KEPT = 600  # exact tiles kept
+_KEPT = 96 << 20  # bytes of exact tiles kept
 _PIECES = 24  # drafts kept
 _GRAIN = 8  # px; drafts start on whole multiples, so that neighbouring ones fit
 
@@ -306,13 +306,21 @@ class Tiles(QObject):
             return
         self._exact_token = token = Token()
         priority = Priority.VIEW_DRAFT if shown.simple else Priority.AROUND if self.view.level else Priority.VIEW
-        if len(self.exact) > _KEPT:
-            self.exact.clear()
+        self._make_room()
         for key in self._missing():
             self.session.jobs.run(
                 lambda k=key: self._exact_image(engine, shown, k, token.check), lambda image, k=key: self._take_exact(k, image),
                 priority=priority, token=token,
             )  # fmt: skip
+
+    def _make_room(self) -> None:
+        """Drop the oldest exact tiles out of view when there are too many."""
+        held = sum(image.sizeInBytes() for image in self.exact.values())
+        shown = set(_blocks(self.view.region, self.view.level, BLOCK))
+        for key in [k for k in self.exact if k not in shown]:
+            if held <= _KEPT:
+                return
+            held -= self.exact.pop(key).sizeInBytes()
 
     def _exact_image(self, engine: Engine, shown: Shown, key, check: Callable[[], None]) -> QImage:
         level, column, row = key
