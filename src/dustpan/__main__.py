@@ -11,6 +11,10 @@ from pathlib import Path
 for _name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS"):
     os.environ.setdefault(_name, "1")
 
+# Workers hold the interpreter for a moment between their long calls; the window and the others should not wait 5 ms
+# for their turn.
+sys.setswitchinterval(0.0005)
+
 import cv2
 
 from dustpan.cli import run

@@ -23,6 +23,7 @@ from dustpan.core.filters.blend import lay_over
 from dustpan.core.filters.planes import sample_plane
 from dustpan.core.measure.model import EvenField, MixedField, NoiseField, NoiseModel
 from dustpan.core.params import Params
+from dustpan.core.patches import Changed, Patches
 from dustpan.core.picture import Region, Source
 from dustpan.core.pool import Pool, share_out
 from dustpan.core.route import Document, Route, Step
@@ -35,6 +36,7 @@ BLOCK = 512
 _ALIGN = 8  # supports are rounded up to this, so that sliding patches keep their places in the picture
 _CARRIED = 96  # px of margin up to which a block is worked on its own
 _MAPPED = 256 << 20  # a Base larger than this is kept in a file
+_FEW = 0.02  # of a picture's pixels; so many or fewer changed ones are kept singly
 _SHARE_PLANE = 256  # px, the mask as the noise field sees it
 Check = Callable[[], None]
 
@@ -142,25 +144,29 @@ class Engine:
         self.pool = pool
         self.runs: dict[str, int] = {}  # how often each kind's filter ran, for tests and for the curious
         self._cache = Cache(budget)
-        self.base = Base.of(source, noise)
+        self.base = Base.of(source, noise, pool)
         self._fixed = noise
         self._busy: dict[Any, threading.Event] = {}
         self._lock = threading.Lock()
 
     # -- planning ---------------------------------------------------------------------------------------------
 
-    def plan(self, document: Document, *, frozen: Plan | None = None, check: Check = _nothing) -> Plan:
+    def plan(
+        self, document: Document, *, frozen: Plan | None = None, outline: bool = False, check: Check = _nothing
+    ) -> Plan:
         """Make a document ready: resolve automatic settings, look at the picture, carry the noise.
 
         frozen : an earlier plan whose measurements are kept for steps that have not changed themselves, while
             a slider of an earlier step is being dragged.
+        outline : leave the leading Mend steps among the stages, so that nothing is made of the whole picture: for
+            proposals, which look at its overview and at crops.
         """
         plan, active = Plan(self.base, ()), self._active(document)
         if self.source.mosaic is not None:
             developed = 1 + next(n for n, step in enumerate(active) if kinds()[step.kind].only_mosaic)
             plan, active = self._mend(plan, active[:developed], check), active[developed:]
         leading = 0
-        while leading < len(active) and kinds()[active[leading].kind].stage == "Mend":
+        while not outline and leading < len(active) and kinds()[active[leading].kind].stage == "Mend":
             leading += 1
         plan = self._mend(plan, active[:leading], check)
         for step in active[leading:]:
@@ -193,13 +199,16 @@ class Engine:
         """Return what a step placed after a plan may look at."""
         level = plan.base.overview_level
         small = plan.at(level)
+        mended = replace(plan, stages=tuple(stage for stage in plan.stages if stage.kind.stage == "Mend"))
 
         def look() -> np.ndarray:
             return self.render(small, (0, 0, *small.size), check=check)
 
+        def sample() -> list[np.ndarray]:
+            return [self.sketch(mended, region, check=check) for region in plan.base.crop_regions()]
+
         return Survey(
-            plan.base.size, plan.noise_after(), plan.base.noise, level, look, self.source.metadata, plan.base.crops,
-            plan.base.mosaic,
+            plan.base.size, plan.noise_after(), plan.base.noise, level, look, self.source.metadata, sample, plan.base.mosaic,
         )  # fmt: skip
 
     def _extend(self, plan: Plan, step: Step, frozen: Plan | None, check: Check) -> Plan:
@@ -237,10 +246,14 @@ class Engine:
         noise = self._fixed
         if noise is None and plan.channels == start.channels and isinstance(kept := plan.noise_after(), EvenField):
             noise = kept.model  # mending leaves the noise as it is; a developed mosaic is measured anew
-        base = self._once(("base", plan.key), lambda: self._materialise(plan, noise, check), check)
+        base = self._once(("base", plan.key), lambda: self._materialise(start, plan, noise, check), check)
         return Plan(base, (), resting=plan.resting, mended=(*start.mended, *plan.stages))
 
-    def _materialise(self, plan: Plan, noise: NoiseModel | None, check: Check) -> Base:
+    def _materialise(self, start: Plan, plan: Plan, noise: NoiseModel | None, check: Check) -> Base:
+        """Return a base with a plan's result: where few pixels differ from the start only those are kept."""
+        patches = None if plan.channels != start.channels else self._differing(start, plan, check)
+        if patches is not None:
+            return start.base.patched(plan.key, patches, noise)
         width, height = plan.size
         shape = (height, width, 3)
         pixels: np.ndarray
@@ -252,10 +265,27 @@ class Engine:
 
         def one(region: Region) -> None:
             x0, y0, x1, y1 = region
-            pixels[y0:y1, x0:x1] = self.render(plan, region, check=check)
+            pixels[y0:y1, x0:x1] = self.sketch(plan, region, check=check)
 
         share_out(one, list(blocks_of(plan.size)), self.pool)
-        return Base(plan.key, pixels, noise=noise)
+        return Base(plan.key, pixels, noise=noise, pool=self.pool)
+
+    def _differing(self, start: Plan, plan: Plan, check: Check) -> Patches | None:
+        """Return the pixels in which a plan differs from its start, or None when they are too many to keep singly."""
+        width, height = plan.size
+        parts: list[Changed] = []
+        most = _FEW * width * height
+
+        def one(region: Region) -> None:
+            if sum(len(part[0]) for part in parts) > most:
+                return
+            before, after = self.sketch(start, region, check=check), self.sketch(plan, region, check=check)
+            differs = before != after
+            rows, columns = np.nonzero(differs[..., 0] | differs[..., 1] | differs[..., 2])
+            parts.append(((rows + region[1]) * width + columns + region[0], after[rows, columns]))
+
+        share_out(one, list(blocks_of(plan.size)), self.pool)
+        return Patches.gather(plan.size, parts) if sum(len(part[0]) for part in parts) <= most else None
 
     # -- rendering --------------------------------------------------------------------------------------------
 
@@ -400,7 +430,7 @@ class Engine:
             value = make()
             if isinstance(value, np.ndarray):
                 value.flags.writeable = False
-            self._cache.put(key, value, value.nbytes if isinstance(value, np.ndarray) else 1 << 16)
+            self._cache.put(key, value, getattr(value, "nbytes", 1 << 16))
             return value
         finally:
             with self._lock:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import cv2
 import numpy as np
@@ -16,7 +17,8 @@ from dustpan.core.measure.model import DISPLAY, TONES, NoiseField
 from dustpan.core.measure.places import SIDE, Cells, Place, choose_patches, choose_proofs
 from dustpan.core.picture import Region
 from dustpan.core.pool import share_out
-from dustpan.core.steps import kinds
+from dustpan.core.route import Document, Route
+from dustpan.core.steps import kinds, new_step
 from dustpan.core.steps.base import Context
 from dustpan.core.steps.hot_pixels import HotPixels
 
@@ -136,25 +138,43 @@ def _lost(overview: np.ndarray) -> dict[str, float]:
 
 
 def find_hot_pixels(engine: Engine, plan: Plan, *, check: Check = _nothing) -> list[tuple[int, int]]:
-    """Return the middles (x, y) of all specks that the step would mend at its proposed settings."""
-    kind = kinds()["hot_pixels"]
-    assert isinstance(kind, HotPixels)
-    params = kind.params_type()
-    context = Context(plan.noise_after(), plan.base.size, 0, check)
+    """Return the worst pixels (x, y) of all specks that the step would mend at its proposed settings."""
+    change_in = _change_of(engine, plan, check)
     found: list[tuple[int, int]] = []
 
     def look(region: Region) -> None:
         check()
         wide = _with_margin(region, SUPPORT, plan.base.size)
-        marks = kind.find(plan.base.read(wide), wide, params, context)
-        joined = cv2.dilate(marks.view(np.uint8), np.ones((3, 3), np.uint8))
-        middles = cv2.connectedComponentsWithStats(joined, connectivity=8)[3][1:]
-        for x, y in np.rint(middles + wide[:2]).astype(int):
+        change = change_in(wide)
+        rows, columns = np.nonzero(change)
+        if not len(rows):
+            return
+        joined = cv2.dilate((change > 0).view(np.uint8), np.ones((3, 3), np.uint8))
+        speck = cv2.connectedComponents(joined, connectivity=8)[1][rows, columns]
+        worst = np.lexsort((-change[rows, columns], speck))[np.unique(np.sort(speck), return_index=True)[1]]
+        for x, y in zip((columns[worst] + wide[0]).tolist(), (rows[worst] + wide[1]).tolist(), strict=True):
             if region[0] <= x < region[2] and region[1] <= y < region[3]:
-                found.append((int(x), int(y)))
+                found.append((x, y))
 
     share_out(look, list(blocks_of(plan.base.size)), engine.pool)
     return sorted(found)
+
+
+def _change_of(engine: Engine, plan: Plan, check: Check) -> Callable[[Region], np.ndarray]:
+    """Return what gives by how much each pixel of a region (h x w) is to be changed.
+
+    Of a picture that is no mosaic these are the pixels that the step would change: a route that has the step needs
+    them anyway, and the engine keeps them.
+    """
+    kind = kinds()["hot_pixels"]
+    assert isinstance(kind, HotPixels)
+    if engine.source.mosaic is None and not plan.stages and not plan.mended:
+        mended = engine.plan(Document(Route((new_step(kind.kind, kind.kind),))), check=check)
+        if mended.base.patches is not None:
+            return lambda region: np.abs(mended.base.read(region) - plan.base.read(region)).max(axis=2)
+    context = Context(plan.noise_after(), plan.base.size, 0, check)
+    marks_in = partial(kind.find, params=kind.params_type(), context=context)
+    return lambda region: marks_in(plan.base.read(region), region).astype(np.float32)
 
 
 def _with_margin(region: Region, margin: int, size: tuple[int, int]) -> Region:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Mapping
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -13,6 +14,7 @@ import numpy as np
 from dustpan.core.filters.colour import decode_curve, encode_curve
 
 Region = tuple[int, int, int, int]  # x0, y0, x1, y1 in pixels
+_HASHED = 8 << 20  # bytes fingerprinted at a time, so that all cores take part
 
 
 @dataclass(frozen=True)
@@ -114,7 +116,10 @@ class Source:
         """A fingerprint of the pixels, the root of every cache key."""
         digest = hashlib.blake2b(digest_size=16)
         digest.update(repr((self.pixels.shape, self.pixels.dtype.str, self.linear)).encode())
-        digest.update(np.ascontiguousarray(self.pixels).data)
+        bands = np.array_split(self.pixels, min(max(self.pixels.nbytes // _HASHED, 1), self.height))
+        with ThreadPoolExecutor() as threads:
+            for part in threads.map(lambda band: hashlib.blake2b(np.ascontiguousarray(band).data).digest(), bands):
+                digest.update(part)
         if self.mosaic is not None:
             digest.update(self.mosaic.pattern.tobytes())
         return digest.hexdigest()

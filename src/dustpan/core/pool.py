@@ -120,6 +120,17 @@ def share_out(work: Callable[[Any], None], items: Sequence[Any], pool: Pool | No
         raise shared.faults[0]
 
 
+def map_out(work: Callable[[Any], Any], items: Sequence[Any], pool: Pool | None) -> list:
+    """Return `work` of every item, in order; see `share_out`."""
+    results: list = [None] * len(items)
+
+    def one(number: int) -> None:
+        results[number] = work(items[number])
+
+    share_out(one, range(len(items)), pool)
+    return results
+
+
 class _Shared:
     """Items that several threads take from until none is left or one has failed."""
 

@@ -19,7 +19,7 @@ def propose_route(engine: Engine, *, check: Callable[[], None] = lambda: None) -
     for kind in kinds().values():
         if kind.only_mosaic or (engine.source.mosaic is not None and kind.takes_mosaic):
             continue
-        survey = engine.survey(engine.plan(Document(route), check=check), check=check)
+        survey = engine.survey(engine.plan(Document(route), outline=True, check=check), check=check)
         params = kind.propose(survey)
         if params is not None:
             step = Step(route.free_id(kind.kind), kind.kind, params, blend=kind.default_blend)

@@ -21,7 +21,7 @@ class Survey:
     level : the overview is the picture reduced by 2 ** level.
     look : renders the overview (at most about 1 MP, h x w x 3 working pixels) when it is first asked for.
     metadata : what the file says. mosaic : of the sensor, for steps that work before development.
-    sample : reads crops of Base at full size (at most about 1.25 MP together) when they are first asked for.
+    sample : reads crops of the mended picture at full size (about 1.25 MP together) when they are first asked for.
     """
 
     size: tuple[int, int]
@@ -40,5 +40,5 @@ class Survey:
 
     @cached_property
     def crops(self) -> list[np.ndarray]:
-        """Crops of Base at full size, spread evenly over the picture."""
+        """Crops of the mended picture at full size, spread evenly over it."""
         return self.sample()

@@ -80,19 +80,23 @@ class Findings(QWidget):
         whole.addWidget(scroll)
         self.setFixedHeight(34)
         scroll.setFixedHeight(34)
-        session.opened.connect(self.look)
+        session.opened.connect(self.forget)
         session.edited.connect(lambda dragging: self.refresh())
         canvas.overlays.append(self.paint_marks)
         self.refresh()
 
     # -- looking ----------------------------------------------------------------------------------------------
 
-    def look(self) -> None:
-        """Look for what is wrong with the picture."""
-        engine = self.session.engine
+    def forget(self) -> None:
+        """Forget what was found in the last picture."""
         self._token.cancel()
         self.faults, self.harm, self.marked = None, [], ""
         self.refresh()
+
+    def look(self) -> None:
+        """Look for what is wrong with the picture."""
+        self.forget()
+        engine = self.session.engine
         if engine is None:
             return
         self._token = token = Token()

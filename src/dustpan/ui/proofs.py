@@ -48,6 +48,7 @@ class Proofs(QObject):
     """Hold the proofs and keep them rendered; their places are view state."""
 
     changed = pyqtSignal()
+    placed = pyqtSignal()  # places were chosen and asked for
     complete = pyqtSignal()  # every proof shows the newest plan
 
     def __init__(self, canvas: Canvas, compare: Compare, parent: QObject | None = None):
@@ -77,10 +78,17 @@ class Proofs(QObject):
             self.items = [Proof(place.name, place.x, place.y) for place in places]
             self.changed.emit()
             self.render()
+            self.placed.emit()
 
         document = self.session.document
+
+        def choose():
+            plan = engine.plan(document, check=token.check)
+            _ = plan.base.noise  # measured here, with all threads, as every proof's figure needs it
+            return proof_places(plan)
+
         self.session.jobs.run(
-            lambda: proof_places(engine.plan(document, check=token.check)), then,
+            choose, then,
             priority=Priority.VIEW_DRAFT, token=token,
         )  # fmt: skip
 

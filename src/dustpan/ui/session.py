@@ -447,7 +447,7 @@ def _first_document(source: Source) -> Document:
 
 def _make_engine(source: Source, pool: Pool) -> Engine:
     engine = Engine(source, budget=_BUDGET, pool=pool)
-    engine.base.read((0, 0, 1, 1))
+    engine.base.read((0, 0, 1, 1), engine.base.overview_level)
     return engine
 
 

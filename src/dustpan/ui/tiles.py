@@ -307,9 +307,13 @@ class Tiles(QObject):
         self._exact_token = token = Token()
         priority = Priority.VIEW_DRAFT if shown.simple else Priority.AROUND if self.view.level else Priority.VIEW
         self._make_room()
-        for key in self._missing():
+        missing = self._missing()
+        # Tiles of a much reduced picture that is at hand are tiny: one job makes several.
+        many = 4**self.view.level if shown.simple else 1
+        for start in range(0, len(missing), many):
+            keys = missing[start : start + many]
             self.session.jobs.run(
-                lambda k=key: self._exact_image(engine, shown, k, token.check), lambda image, k=key: self._take_exact(k, image),
+                lambda keys=keys: {key: self._exact_image(engine, shown, key, token.check) for key in keys}, self._take_exact,
                 priority=priority, token=token,
             )  # fmt: skip
 
@@ -330,8 +334,8 @@ class Tiles(QObject):
         pixels = shown.exact(engine, region, level, check)
         return self.screen.show(pixels, shown.subject.look, plain=shown.figure)
 
-    def _take_exact(self, key, image: QImage) -> None:
-        self.exact[key] = image
+    def _take_exact(self, images: dict[tuple[int, int, int], QImage]) -> None:
+        self.exact.update(images)
         if self._on_screen is not None and self._on_screen.simple and not self._missing():
             self.drafts = []
         self.changed.emit()

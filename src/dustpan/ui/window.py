@@ -280,6 +280,7 @@ class Window(QMainWindow):
         row.addWidget(self.proof_strip, 1)
         row.addWidget(self.readings)
         self.readings.reported.connect(self.findings.take_report)
+        self.proofs.placed.connect(self.findings.look)  # the proofs come first
         return strip
 
     def _make_bar(self) -> QWidget:

@@ -5,13 +5,14 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from dustpan.core.filters.speck_kernels import fill_touched, mark_in_mosaic, mark_specks, mark_touched
+from dustpan.core.filters.speck_kernels import fill_touched, judge_specks, mark_in_mosaic, mark_standing, mark_touched
 
 RING = 3  # px from a speck's middle to the ring it is compared with
 REACH = 6  # px searched outward for sound pixels to fill from
 SUPPORT = 24  # px: 3 of the ring, up to 8 of the cluster, 6 searched, 3 of the ring there
 
 BRIGHT, DARK = 1, 2
+_ROUGHLY = 0.8  # of the sensitivity: enough to be looked at closely
 
 
 def find_specks(
@@ -42,8 +43,26 @@ def find_specks(
     """
     marks = np.zeros(tile.shape[:2], np.bool_)
     tile, sigma = (np.require(a, np.float32, ("C", "W")) for a in (tile, sigma))
-    mark_specks(tile, sigma, np.float32(sensitivity), polarity, coloured, spare_stars, marks)
+    standing = _standing_out(tile, sigma, np.float32(_ROUGHLY * sensitivity), polarity, coloured=coloured)
+    judge_specks(tile, sigma, np.argwhere(standing), standing, np.float32(sensitivity), coloured, spare_stars, marks)
     return marks
+
+
+def _standing_out(
+    tile: np.ndarray, sigma: np.ndarray, room: np.float32, polarity: int, *, coloured: bool
+) -> np.ndarray:
+    """Return 1 or -1 where some channel stands out by `room` deviations and is worth a closer look, else 0."""
+    planes: list[np.ndarray] = list(cv2.split(tile))
+    rooms: list[np.ndarray] = [room * s for s in cv2.split(sigma)]
+    if coloured:
+        planes += [planes[0] - planes[1], planes[2] - planes[1]]
+        rooms += [cv2.magnitude(rooms[0], rooms[1]), cv2.magnitude(rooms[2], rooms[1])]
+    standing = np.zeros(tile.shape[:2], np.float32)
+    signs = [np.float32(sign) for bit, sign in ((BRIGHT, 1), (DARK, -1)) if polarity & bit]
+    for plane, clear in zip(planes, rooms, strict=True):  # the first channel that stands out tells the sign
+        for sign in signs:
+            mark_standing(plane, clear, sign, standing)
+    return standing
 
 
 def mend_mosaic(

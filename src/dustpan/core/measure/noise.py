@@ -14,6 +14,7 @@ Ponomarenko, N. et al. (2007), An automatic approach to lossy compression of AVI
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 
 import cv2
@@ -37,12 +38,13 @@ _CAP = 1.05  # how much more noise a coarse scale may hold than the finer one pr
 _CLIPPED = 0.3  # a block with more of its pixels at black or white than this tells nothing
 
 
-def estimate_noise(crops: list[np.ndarray]) -> NoiseModel:
+def estimate_noise(crops: list[np.ndarray], *, each: Callable[..., Iterable] = map) -> NoiseModel:
     """Estimate the noise of a picture from crops of it.
 
     Parameters
     ----------
     crops : H x W x 3 float32 working pixels, sides at least 32; a whole small picture is one crop.
+    each : does a function for every item of a list and gives the results in order, perhaps on several threads.
 
     Returns
     -------
@@ -62,7 +64,7 @@ def estimate_noise(crops: list[np.ndarray]) -> NoiseModel:
         usable = [p for p in planes if min(p.shape[1:]) >= 32]
         if not usable:
             break
-        found = _measure_level(usable)
+        found = _measure_level(usable, each)
         if found is None:
             break
         sigma[level], spectrum[level] = found[:2]
@@ -78,13 +80,13 @@ def estimate_noise(crops: list[np.ndarray]) -> NoiseModel:
     return NoiseModel(sigma, spectrum, presence, share)
 
 
-def _measure_level(planes: list[np.ndarray]):
+def _measure_level(planes: list[np.ndarray], each: Callable[..., Iterable]):
     """Return sigma (3, 17), spectrum (3, 8, 8), presence (17,) and the flat share for one scale."""
-    blocks, tones, unrest = (np.concatenate(parts) for parts in zip(*map(_blocks_of, planes), strict=True))
+    blocks, tones, unrest = (np.concatenate(parts) for parts in zip(*each(_blocks_of, planes), strict=True))
     if len(blocks) < _LEAST_BLOCKS:
         return None
     chosen = _choose_flat(tones, unrest)
-    powers = [_robust_power(blocks[index]) for index in chosen.values()]
+    powers = list(each(lambda index: _robust_power(blocks[index]), list(chosen.values())))
     counts = np.array([len(index) for index in chosen.values()], np.float64)
     power = np.stack(powers)  # bins x 3 x 8 x 8
     shape = _pooled_shape(power, counts)
