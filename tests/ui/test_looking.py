@@ -33,14 +33,18 @@ def test_proofs_follow_a_slider_and_show_the_exact_pixels(proposed, qtbot):
         exported = on_screen(proposed)[area.top() : area.bottom() + 1, area.left() : area.right() + 1]
         shown = shot.after.pixelColor(10, 10)
         assert np.abs(np.array([shown.red(), shown.green(), shown.blue()]) - exported[10, 10].astype(int)).max() <= 1
+    qtbot.waitUntil(lambda: all(proofs.shots[p].figure for p in proofs.items))
     figures = [proofs.shots[p].figure for p in proofs.items]
     assert figures[0].startswith("noise") and figures[3].startswith("halo") and figures[4].startswith("kept")
     before = proofs.shots[proofs.items[0]].after
     drag(qtbot, proposed.controls._fields["luminance"].groove, [0.9, 0.5, 0.1])
     qtbot.waitUntil(lambda: proofs.shots[proofs.items[0]].after != before)
     settle(proposed, qtbot)
-    after = proofs.shots[proofs.items[0]].figure
-    assert float(after.split("→")[1]) > float(figures[0].split("→")[1])
+
+    def more_is_left() -> bool:
+        return float(proofs.shots[proofs.items[0]].figure.split("→")[1]) > float(figures[0].split("→")[1])
+
+    qtbot.waitUntil(more_is_left)
 
 
 def test_a_proof_is_moved_by_its_content_and_by_its_frame(proposed, qtbot):

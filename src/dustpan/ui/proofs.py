@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import partial
 
 from PyQt6.QtCore import QEvent, QObject, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter, QPen
@@ -135,19 +136,35 @@ class Proofs(QObject):
         self._token = token = Token()
         other, look, screen = self.compare.other, self.compare.now.look, self.canvas.tiles.screen
         waiting = set(self.items)
-        for proof in self.items:
+        for proof in sorted(self.items, key=_judged, reverse=True):  # the larger ones first, so that all end together
 
             def then(found, proof=proof) -> None:
-                self.shots[proof], self.pairs[proof] = found
+                images, self.pairs[proof] = found
+                self.shots[proof] = Shot(*images, self.shots[proof].figure if proof in self.shots else "")
                 waiting.discard(proof)
                 self.changed.emit()
                 if not waiting:
                     self.complete.emit()
+                    self._take_figures(plan, token)
 
             self.session.jobs.run(
                 lambda proof=proof: _shoot(engine, engine.plan(other, check=token.check), plan, proof, look, screen, token),
                 then, priority=Priority.VIEW_DRAFT, token=token,
             )  # fmt: skip
+
+    def _take_figures(self, plan: Plan, token: Token) -> None:
+        """Work out the figures behind the pictures, which are looked at first."""
+        for proof in self.items:
+            if proof not in self.pairs:
+                continue
+
+            def then(figure: str, proof=proof) -> None:
+                self.shots[proof] = replace(self.shots[proof], figure=figure)
+                self.changed.emit()
+
+            self.session.jobs.run(
+                partial(_figure, plan, proof, self.pairs[proof]), then, priority=Priority.VIEW_DRAFT, token=token
+            )
 
 
 def _shown(proof: Proof, size: tuple[int, int]) -> tuple[int, int, int, int]:
@@ -158,15 +175,18 @@ def _shown(proof: Proof, size: tuple[int, int]) -> tuple[int, int, int, int]:
 def _shoot(engine: Engine, before: Plan, after: Plan, proof: Proof, look: Look, screen: Screen, token: Token):
     size = after.base.size
     shown = _shown(proof, size)
-    judged = proof.name in ("Edge", "Texture")
-    region = region_around(proof.x, proof.y, _JUDGED, _JUDGED, size) if judged else shown
+    region = region_around(proof.x, proof.y, _JUDGED, _JUDGED, size) if _judged(proof) else shown
     # One region holds both what is shown and what is judged.
     wide = (min(shown[0], region[0]), min(shown[1], region[1]), max(shown[2], region[2]), max(shown[3], region[3]))
     pair = read_pair(engine, before, after, wide, check=token.check)
     left, top = shown[0] - wide[0], shown[1] - wide[1]
     cut = (slice(top, top + shown[3] - shown[1]), slice(left, left + shown[2] - shown[0]))
-    images = [screen.show(pixels[cut], look) for pixels in pair]
-    return Shot(*images, _figure(after, proof, pair)), pair
+    return [screen.show(pixels[cut], look) for pixels in pair], pair
+
+
+def _judged(proof: Proof) -> bool:
+    """Whether the figure of a proof needs more of the picture than is shown."""
+    return proof.name in ("Edge", "Texture")
 
 
 def _figure(plan: Plan, proof: Proof, pair: Pair) -> str:

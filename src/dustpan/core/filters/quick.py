@@ -42,6 +42,10 @@ def clean_tile(
     Returns
     -------
     H x W x 3 float32. Within `support(scales)` of a tile's inner border the result lacks neighbours.
+
+    Notes
+    -----
+    A finer scale looks less far, so it is worked without the rim that only the coarser ones need.
     """
     height, width = tile.shape[:2]
     unit = 2 * 2 ** (scales - 1)
@@ -52,19 +56,30 @@ def clean_tile(
     pyramid = [to_opponent(padded)]
     for _ in range(scales - 1):
         pyramid.append(np.stack([halve(plane) for plane in pyramid[-1]]))
-    result = None
+    rims = [support(scales) - support(scale + 1) for scale in range(scales)]
+    result, given_up = None, 0
     for scale in reversed(range(scales)):
-        cleaned = _clean_scale(pyramid[scale], scale, area, sigma, spectrum[scale], strengths, check)
+        inner = _within(pyramid[scale], rims[scale] >> scale)
+        place = (area[0] + rims[scale], area[1] + rims[scale], area[2] - rims[scale], area[3] - rims[scale])
+        cleaned = _clean_scale(inner, scale, place, sigma, spectrum[scale], strengths, check)
         if result is not None:
-            cleaned = np.stack([lay_under(fine, coarse) for fine, coarse in zip(cleaned, result, strict=True)])
-        result = cleaned
+            under = _within(result, (rims[scale] - given_up) >> (scale + 1))
+            cleaned = np.stack([lay_under(fine, coarse) for fine, coarse in zip(cleaned, under, strict=True)])
+        result, given_up = cleaned, rims[scale]
     assert result is not None
-    return from_opponent(result[:, top : top + height, left : left + width])
+    whole = pyramid[0]
+    _within(whole, given_up)[:] = result
+    return from_opponent(whole[:, top : top + height, left : left + width])
 
 
 def support(scales: int) -> int:
     """Return how far, in pixels, the result looks, for 1, 2 or 3 scales."""
     return (16, 32, 40)[scales - 1]
+
+
+def _within(planes: np.ndarray, rim: int) -> np.ndarray:
+    """Return planes without a rim."""
+    return planes[:, rim : planes.shape[1] - rim, rim : planes.shape[2] - rim]
 
 
 def _pad(tile, left, top, right, below):
