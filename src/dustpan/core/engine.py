@@ -340,6 +340,10 @@ class Engine:
         """Return one block of a plan's result, read-only, h x w x 3 float32."""
         return self._part(plan, (column, row), 0, check)
 
+    def holds(self, plan: Plan, column: int, row: int) -> bool:
+        """Return whether a block of a plan's result is at hand."""
+        return not plan.stages or self._cache.get((plan.stages[-1].key, plan.level, column, row, 0)) is not None
+
     def _part(self, plan: Plan, number: tuple[int, int], margin: int, check: Check) -> np.ndarray:
         """Return a block of a plan's result with a margin around it, as far as the picture goes.
 

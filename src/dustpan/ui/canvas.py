@@ -276,7 +276,7 @@ class Canvas(QWidget):
         painter.setClipRect(clip)
         if not tiles.drafts and not tiles.exact:
             tiles = self.other
-        for piece in sorted(tiles.drafts, key=lambda piece: -piece.level):
+        for piece in [*sorted(tiles.drafts, key=lambda piece: -piece.level), *tiles.strips]:
             painter.drawImage(self._rounded(piece.area), piece.image)
         self._paint_tiles(painter, tiles.exact, lambda level: BLOCK)
         if self.zoom >= _GRID:
@@ -437,9 +437,7 @@ class Canvas(QWidget):
 
     def colour_at(self, pixel: QPoint, *, after: bool) -> QColor | None:
         """Return the screen's colour of a pixel before or after the route, when it is there exactly."""
-        key = (0, pixel.x() // BLOCK, pixel.y() // BLOCK)
-        image = (self.tiles if after else self.other).exact.get(key)
-        return None if image is None else image.pixelColor(pixel.x() % BLOCK, pixel.y() % BLOCK)
+        return (self.tiles if after else self.other).colour_at(pixel)
 
     def keyPressEvent(self, event):
         """Pan by arrow keys; Space takes hold of the picture; all else goes to the window."""

@@ -1,18 +1,20 @@
 """Tiles of a picture as the screen needs them: drafts at once, exact pixels as they arrive.
 
 Exact pixels come from the engine's blocks: a tile covers one 512 px block of the picture whatever the level. A draft
-is a strip of the reduced picture, made for what is looked at and kept nowhere else. A picture without steps needs no
-drafts: its reduced copies are exact.
+is a strip of the reduced picture, made for what is looked at and kept nowhere else. After a change at actual pixels
+the view itself is made exact first, in one strip a core: the blocks that it touches are twice as many pixels. A
+picture without steps needs no drafts: its reduced copies are exact.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import QObject, QPoint, QRect, QTimer, pyqtSignal
-from PyQt6.QtGui import QImage, QRegion
+from PyQt6.QtGui import QColor, QImage, QRegion
 
 from dustpan.core.engine import BLOCK, Engine, Plan
 from dustpan.core.filters.viewing import removed
@@ -85,6 +87,12 @@ class Shown:
         """Whether this is a picture of measurement rather than of light."""
         return self.minus is not None or self.subject.inside is not None
 
+    def at_hand(self, engine: Engine, keys: list[tuple[int, int, int]]) -> bool:
+        """Return whether the engine still holds most of the blocks of some tiles."""
+        plans = [plan for plan in (self.plan, self.minus) if plan is not None]
+        held = sum(all(engine.holds(plan, column, row) for plan in plans) for _, column, row in keys)
+        return self.subject.inside is None and 2 * held >= len(keys)
+
     def exact(self, engine: Engine, region: Region, level: int, check: Callable[[], None]) -> np.ndarray:
         """Return exact working pixels of a region of the picture, reduced by 2 ** level."""
         if self.subject.inside is not None:
@@ -129,6 +137,7 @@ class Tiles(QObject):
         self.monitor: bytes = b""
         self.screen = Screen()
         self.drafts: list[Piece] = []
+        self.strips: list[Piece] = []  # exact, of the view that was looked at when the subject changed
         self.exact: dict[tuple[int, int, int], QImage] = {}
         self._latest: Shown | None = None  # what the newest plan is of
         self._on_screen: Shown | None = None  # what the drafts and exact tiles are of
@@ -148,7 +157,7 @@ class Tiles(QObject):
         engine = self.session.engine
         profile = engine.source.metadata.profile if engine else b""
         self.screen = Screen(read_profile(profile), read_profile(self.monitor))
-        self.drafts, self.exact = [], {}
+        self.drafts, self.strips, self.exact = [], [], {}
         self._latest = self._on_screen = None
         self._busy = self._again = False
         self.request()
@@ -227,7 +236,7 @@ class Tiles(QObject):
 
         for level, region in pieces:
             self.session.jobs.run(
-                lambda level=level, region=region: self._draft_piece(engine, shown, level, region), one,
+                partial(self._piece, engine, shown, level, region, self._token.check), one,
                 priority=Priority.VIEW_DRAFT, token=self._token,
             )  # fmt: skip
 
@@ -243,12 +252,7 @@ class Tiles(QObject):
         if same and self._drafted(area, max(self.view.level, 1)):
             return []
         width, height = shown.plan.base.size_at(level)
-        grain = _GRAIN << level
-        left, top = area.left() // grain * _GRAIN, area.top() // grain * _GRAIN
-        right = min(-(-(area.right() + 1) // grain) * _GRAIN, width)
-        below = min(-(-(area.bottom() + 1) // grain) * _GRAIN, height)
-        strip = max(-(-(below - top) // (self.session.jobs.pool.size * _GRAIN)) * _GRAIN, 64)
-        return [(level, (left, y, right, min(y + strip, below))) for y in range(top, below, strip)]
+        return [(level, region) for region in _strips(area, level, (width, height), self.session.jobs.pool.size)]
 
     def _drafted(self, area: QRect, level: int) -> bool:
         """Return whether drafts at least that fine cover an area."""
@@ -258,8 +262,8 @@ class Tiles(QObject):
                 covered = covered.united(piece.area)
         return QRegion(area).subtracted(covered).isEmpty()
 
-    def _draft_piece(self, engine: Engine, shown: Shown, level: int, region: Region) -> Piece:
-        pixels = shown.draft(engine, region, level, self._token.check)
+    def _piece(self, engine: Engine, shown: Shown, level: int, region: Region, check: Callable[[], None]) -> Piece:
+        pixels = shown.draft(engine, region, level, check)
         image = self.screen.show(pixels, shown.subject.look, plain=shown.figure)
         x0, y0, x1, y1 = region
         width, height = shown.plan.base.size
@@ -272,7 +276,7 @@ class Tiles(QObject):
     def _take_drafts(self, shown: Shown, found: list[Piece]) -> None:
         self._busy = False
         if shown.key != self.shown_key:
-            self.exact = {}
+            self.exact, self.strips = {}, []
             # The last pictures stay until the first of the new ones are there.
             self.drafts = [] if found else self.drafts
         self._on_screen = shown
@@ -294,6 +298,11 @@ class Tiles(QObject):
         """Return the exact tiles that the view lacks, nearest its middle first."""
         view = self.view
         keys = [k for k in _blocks(view.region, view.level, BLOCK) if k not in self.exact]
+        if keys and self.strips and view.level == 0:
+            bare = QRegion(view.region)
+            for piece in self.strips:
+                bare = bare.subtracted(QRegion(piece.area))
+            keys = [k for k in keys if bare.intersects(_area_of(k))]
         middle = view.region.center()
         return sorted(
             keys, key=lambda k: (k[1] * BLOCK + 256 - middle.x()) ** 2 + (k[2] * BLOCK + 256 - middle.y()) ** 2
@@ -308,6 +317,14 @@ class Tiles(QObject):
         priority = Priority.VIEW_DRAFT if shown.simple else Priority.AROUND if self.view.level else Priority.VIEW
         self._make_room()
         missing = self._missing()
+        nothing = len(missing) == len(_blocks(self.view.region, self.view.level, BLOCK))
+        if self.view.level == 0 and nothing and not shown.at_hand(engine, missing):
+            for region in _strips(self.view.region, 0, shown.plan.size, self.session.jobs.pool.size):
+                self.session.jobs.run(
+                    partial(self._piece, engine, shown, 0, region, token.check), self._take_strip,
+                    priority=priority, token=token,
+                )  # fmt: skip
+            return
         # Tiles of a much reduced picture that is at hand are tiny: one job makes several.
         many = 4**self.view.level if shown.simple else 1
         for start in range(0, len(missing), many):
@@ -334,6 +351,19 @@ class Tiles(QObject):
         pixels = shown.exact(engine, region, level, check)
         return self.screen.show(pixels, shown.subject.look, plain=shown.figure)
 
+    def _take_strip(self, piece: Piece) -> None:
+        self.strips.append(piece)
+        self.changed.emit()
+        self._tell()
+
+    def colour_at(self, pixel: QPoint) -> QColor | None:
+        """Return the screen's colour of a pixel, when it is there exactly."""
+        image = self.exact.get((0, pixel.x() // BLOCK, pixel.y() // BLOCK))
+        if image is not None:
+            return image.pixelColor(pixel.x() % BLOCK, pixel.y() % BLOCK)
+        strip = next((piece for piece in self.strips if piece.area.contains(pixel)), None)
+        return None if strip is None else strip.image.pixelColor(pixel - strip.area.topLeft())
+
     def _take_exact(self, images: dict[tuple[int, int, int], QImage]) -> None:
         self.exact.update(images)
         if self._on_screen is not None and self._on_screen.simple and not self._missing():
@@ -345,6 +375,20 @@ class Tiles(QObject):
         wanted = len(_blocks(self.view.region, self.view.level, BLOCK))
         missing = len(self._missing())
         self.state.emit(self.settled, wanted - missing, wanted)
+
+
+def _strips(area: QRect, level: int, size: tuple[int, int], cores: int) -> list[Region]:
+    """Return the strips that cover an area of the picture, one a core, in pixels of a level of `size`."""
+    grain = _GRAIN << level
+    left, top = area.left() // grain * _GRAIN, area.top() // grain * _GRAIN
+    right = min(-(-(area.right() + 1) // grain) * _GRAIN, size[0])
+    below = min(-(-(area.bottom() + 1) // grain) * _GRAIN, size[1])
+    strip = max(-(-(below - top) // (cores * _GRAIN)) * _GRAIN, 64)
+    return [(left, y, right, min(y + strip, below)) for y in range(top, below, strip)]
+
+
+def _area_of(key: tuple[int, int, int]) -> QRect:
+    return QRect(key[1] * BLOCK, key[2] * BLOCK, BLOCK, BLOCK)
 
 
 def _blocks(region: QRect, level: int, side: int) -> list[tuple[int, int, int]]:

@@ -19,7 +19,7 @@ from collections.abc import Callable
 import cv2
 import numpy as np
 
-from dustpan.core.filters.kernels import STRIDE, clean_rows
+from dustpan.core.filters.kernels import SEGMENT, STRIDE, clean_rows
 
 PATCH = 8
 STEP = 2
@@ -39,6 +39,7 @@ def clean_plane(
     spectrum: np.ndarray,
     strength: float = 1.0,
     passes: int = 2,
+    left: int = 0,
     check: Check = _nothing,
 ) -> np.ndarray:
     """Take noise out of one plane at one scale.
@@ -51,6 +52,7 @@ def clean_plane(
     strength : 0 to 1, the part of the noise to take away. Less leaves the rest of the noise as it was, only
         weaker, and lowers what counts as noise beside detail, so that texture comes through sooner.
     passes : 2, or 1 for the hard threshold alone (half the reach and cost; for coarse scales).
+    left : even column of the picture that the plane begins at, so that every tile adds in the same order.
     check : called between bands of rows; raises to cancel.
 
     Returns
@@ -62,11 +64,12 @@ def clean_plane(
     shape = np.ascontiguousarray(spectrum, np.float32).reshape(64)
     noisy = _split(plane)
     hard = np.float32(HARD_THRESHOLD)
-    pilot = _one_pass(noisy, noisy, level, shape, hard, np.float32(0), check)
+    phase = left // STEP % SEGMENT
+    pilot = _one_pass(noisy, noisy, level, shape, hard, np.float32(0), phase, check)
     if passes == 1:
         return plane + part * (_join(pilot) - plane)
     least = np.float32(1) - part
-    return _join(_one_pass(noisy, pilot, level * part, shape, np.float32(0), least, check))
+    return _join(_one_pass(noisy, pilot, level * part, shape, np.float32(0), least, phase, check))
 
 
 def _split(plane: np.ndarray) -> np.ndarray:
@@ -83,14 +86,14 @@ def _join(halves: np.ndarray) -> np.ndarray:
     return plane
 
 
-def _one_pass(noisy, pilot, level, spectrum, threshold, least, check) -> np.ndarray:
+def _one_pass(noisy, pilot, level, spectrum, threshold, least, phase, check) -> np.ndarray:
     strips = noisy.shape[1] // STEP - 3
     sums = np.zeros_like(noisy)
     weights = np.zeros((2, noisy.shape[1] // STEP, noisy.shape[2]), np.float32)
     for first in range(0, strips, ROWS_A_CALL):
         check()
         last = min(first + ROWS_A_CALL, strips)
-        clean_rows(noisy, pilot, level, spectrum, threshold, least, first, last, sums, weights)
+        clean_rows(noisy, pilot, level, spectrum, threshold, least, phase, first, last, sums, weights)
     total = weights.copy()
     for shift in range(1, PATCH // STEP):
         total[:, shift:] += weights[:, :-shift]

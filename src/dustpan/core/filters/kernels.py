@@ -181,11 +181,13 @@ def _spread(rows, top, half, plane):
 
 
 @kernel
-def clean_rows(noisy, pilot, level, spectrum, threshold, least, first, last, sums, weights):
+def clean_rows(noisy, pilot, level, spectrum, threshold, least, phase, first, last, sums, weights):
     """Work the patch rows `first` to `last` of one plane; hard threshold when `threshold` > 0, else Wiener.
 
     noisy, pilot, sums : (2, H, W / 2), even and odd columns apart; weights : (2, H / 2, W / 2), a patch row each
     level : (H / 2, W / 2), noise of the patch that starts there; spectrum : 64 relative deviations
+    phase : the plane's first patch is the picture's patch of this number, counted along a row. Patches are worked
+        together from whole multiples of SEGMENT, so that sums come out the same to the last bit in every tile.
     """
     half = noisy.shape[2]
     patches = half - 3
@@ -203,8 +205,9 @@ def clean_rows(noisy, pilot, level, spectrum, threshold, least, first, last, sum
             _columns(pilot[1], top, half, pilot_odd)
         sum_even[:] = 0
         sum_odd[:] = 0
-        for start in range(0, patches, SEGMENT):
-            count = min(SEGMENT, patches - start)
+        start = 0
+        while start < patches:
+            count = min(SEGMENT - (start + phase) % SEGMENT, patches - start)
             _patches(even, odd, start, count, c)
             if threshold > 0:
                 _keep_strong(c, level[strip, start:], spectrum, threshold, count, weight)
@@ -212,5 +215,6 @@ def clean_rows(noisy, pilot, level, spectrum, threshold, least, first, last, sum
                 _patches(pilot_even, pilot_odd, start, count, p)
                 _shrink(c, p, level[strip, start:], spectrum, least, count, weight)
             _gather(c, weight, start, count, sum_even, sum_odd, weights[0, strip], weights[1, strip], scratch)
+            start += count
         _spread(sum_even, top, half, sums[0])
         _spread(sum_odd, top, half, sums[1])

@@ -24,6 +24,7 @@ def clean_tile(
     strengths: Sequence[float],
     scales: int = 3,
     ends: Ends = (True, True, True, True),
+    left: int = 0,
     check: Check = _nothing,
 ) -> np.ndarray:
     """Take noise out of a tile.
@@ -37,6 +38,7 @@ def clean_tile(
     scales : 1 to 3; more reaches coarser blotches (noise up to about 8 * 2 ** (scales - 1) px).
     ends : whether the picture ends at the tile's left, top, right and lower side: it is reflected there, while at
         the other sides the rim is given up.
+    left : column of the picture that the tile begins at.
     check : called between bands of rows; raises to cancel.
 
     Returns
@@ -49,10 +51,10 @@ def clean_tile(
     """
     height, width = tile.shape[:2]
     unit = 2 * 2 ** (scales - 1)
-    left, top, right, below = (support(scales) * end for end in ends)
+    west, top, right, below = (support(scales) * end for end in ends)
     right, below = right + -width % unit, below + -height % unit
-    padded = _pad(tile, left, top, right, below)
-    area = (-left, -top, width + right, height + below)
+    padded = _pad(tile, west, top, right, below)
+    area = (-west, -top, width + right, height + below)
     pyramid = [to_opponent(padded)]
     for _ in range(scales - 1):
         pyramid.append(np.stack([halve(plane) for plane in pyramid[-1]]))
@@ -61,7 +63,8 @@ def clean_tile(
     for scale in reversed(range(scales)):
         inner = _within(pyramid[scale], rims[scale] >> scale)
         place = (area[0] + rims[scale], area[1] + rims[scale], area[2] - rims[scale], area[3] - rims[scale])
-        cleaned = _clean_scale(inner, scale, place, sigma, spectrum[scale], strengths, check)
+        column = (left + place[0]) >> scale
+        cleaned = _clean_scale(inner, scale, place, column, sigma, spectrum[scale], strengths, check)
         if result is not None:
             under = _within(result, (rims[scale] - given_up) >> (scale + 1))
             cleaned = np.stack([lay_under(fine, coarse) for fine, coarse in zip(cleaned, under, strict=True)])
@@ -69,7 +72,7 @@ def clean_tile(
     assert result is not None
     whole = pyramid[0]
     _within(whole, given_up)[:] = result
-    return from_opponent(whole[:, top : top + height, left : left + width])
+    return from_opponent(whole[:, top : top + height, west : west + width])
 
 
 def support(scales: int) -> int:
@@ -89,7 +92,7 @@ def _pad(tile, left, top, right, below):
     return np.pad(tile, ((top, below), (left, right), (0, 0)), mode="symmetric")
 
 
-def _clean_scale(planes, scale, area, sigma, spectrum, strengths, check):
+def _clean_scale(planes, scale, area, left, sigma, spectrum, strengths, check):
     tone = patch_mean(planes[0]) / np.float32(3**0.5)
     level = sigma(tone, scale, area)
     parts = (strengths[0], strengths[1], strengths[1])
@@ -100,8 +103,9 @@ def _clean_scale(planes, scale, area, sigma, spectrum, strengths, check):
         else:
             passes = _passes(index, scale, spectrum[index])
             cleaned[index] = clean_plane(
-                plane, level=level[index], spectrum=spectrum[index], strength=parts[index], passes=passes, check=check
-            )
+                plane, level=level[index], spectrum=spectrum[index], strength=parts[index], passes=passes, left=left,
+                check=check,
+            )  # fmt: skip
     return cleaned
 
 

@@ -128,6 +128,7 @@ class Noise(StepKind):
             strengths=strengths,
             scales=_scales(params),
             ends=context.ends(region),
+            left=region[0],
             check=context.check,
         )
         if params.detail_return > 0 and params.luminance > 0:
