@@ -30,5 +30,6 @@ fi
 [ -x .venv/bin/python ] || "$python" -m venv .venv
 .venv/bin/python -m pip install --quiet --disable-pip-version-check -r requirements.lock
 .venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation --editable .
+.venv/bin/python -m compileall -q src
 echo "Preparing the numerics for this machine …"
 .venv/bin/python -m dustpan.core.filters.warm

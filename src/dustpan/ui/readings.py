@@ -86,6 +86,7 @@ class Readings(QWidget):
         self.report: Report | None = None
         self._token = Token()
         self._plot = None
+        self._loader: threading.Thread | None = None
         self._curves: list = []
         self._places: tuple = ()
         self._surveyed = ""
@@ -118,12 +119,14 @@ class Readings(QWidget):
         self.session.planned.connect(self._rest.start)
         self.session.edited.connect(lambda dragging: self._give_way())
         proofs.complete.connect(self._follow)
-        self._load()
+        proofs.placed.connect(self._load)
 
     # -- the plot ---------------------------------------------------------------------------------------------
 
     def _load(self) -> None:
-        """Load the plotting library beside the window, which need not wait for it."""
+        """Load the plotting library beside the first picture, which need not wait for it."""
+        if self._loader is not None:
+            return
 
         def load() -> None:
             import pyqtgraph
