@@ -1,4 +1,4 @@
-"""Writing a sensor's mosaic as DNG (Adobe Digital Negative 1.4, an open specification), through tifffile."""
+"""Writing a sensor's mosaic as DNG 1.4 (an open specification), through tifffile."""
 
 from __future__ import annotations
 

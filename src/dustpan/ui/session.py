@@ -26,6 +26,7 @@ from dustpan.core.steps import kind_of, new_step, route_faults
 from dustpan.files import read_glimpse, read_picture
 from dustpan.files.save import FORMATS, Format, render_native, save_picture
 from dustpan.ui.jobs import Jobs
+from dustpan.ui.watch import Stamp, stamp_of
 
 _BUDGET = 256 << 20  # bytes of blocks that a window keeps
 
@@ -54,6 +55,7 @@ class Session(QObject):
         super().__init__(parent)
         self.jobs = jobs
         self.path: Path | None = None
+        self.stamp: Stamp | None = None  # the state of its file when it was read
         self.engine: Engine | None = None
         self.history = History.start(Document())
         self.plan: Plan | None = None
@@ -341,6 +343,14 @@ class Session(QObject):
     ) -> None:
         """Open a picture file; on failure everything stays as it was."""
         self.open_from(read or partial(read_picture, path), path.name, path=path, then=then)
+        self._glimpse(path)
+
+    def reread(self) -> None:
+        """Read the picture's file again and keep the route and its history."""
+        if self.path is not None:
+            self.open_from(partial(read_picture, self.path), self.path.name, path=self.path, keep=True)
+
+    def _glimpse(self, path: Path) -> None:
         token = self._task
         self.jobs.run(
             lambda: read_glimpse(path), lambda found: self._show_glimpse(found, token), priority=Priority.VIEW_DRAFT, token=token,
@@ -370,18 +380,25 @@ class Session(QObject):
         name: str,
         *,
         path: Path | None = None,
+        keep: bool = False,
         then: Callable[[], None] = lambda: None,
     ) -> None:
-        """Open a picture from a function that makes it."""
+        """Open a picture from a function that makes it.
+
+        keep : the route, its history and the takes go on, when the new picture is of the same kind.
+        """
         token = self._begin(f"Opening {name}")
         self.opening = True
+        stamp = stamp_of(path) if path is not None else None
 
         def finish(engine: Engine) -> None:
             self.opening = False
-            self.engine, self.path = engine, path
-            self.history = History.start(_first_document(engine.source), f"Open {name}")
-            self.takes = {}
-            self.plan = self._dragged = self._frozen = self.chosen_id = None
+            alike = self.engine is not None and (self.engine.source.mosaic is None) == (engine.source.mosaic is None)
+            self.engine, self.path, self.stamp = engine, path, stamp
+            self.plan = self._dragged = self._frozen = None
+            if not (keep and alike):
+                self.history = History.start(_first_document(engine.source), f"Open {name}")
+                self.takes, self.chosen_id = {}, None
             self.task.emit("", 0.0)
             self.opened.emit()
             for message in engine.source.messages:

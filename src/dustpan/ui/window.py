@@ -44,6 +44,7 @@ from dustpan.ui.screen import Look, read_profile
 from dustpan.ui.session import Session, title_of
 from dustpan.ui.states import States
 from dustpan.ui.tiles import Tiles
+from dustpan.ui.watch import FileWatch
 
 _ENDINGS = " ".join(f"*{ending} *{ending.upper()}" for ending in ENDINGS)
 _FILTER = f"Pictures ({READS}) ({_ENDINGS});;All files (*)"
@@ -76,6 +77,7 @@ class Window(QMainWindow):
         self._lay_out()
         self.message = Message(self.canvas)
         self.states = States(self.session, self.compare, self)
+        self.watch = FileWatch(self)
         self._connect()
         self._refresh()
         if kept := self.memory.get("monitor", ""):
@@ -88,6 +90,7 @@ class Window(QMainWindow):
         table = (
             ("File", "open", "Open …", "Ctrl+O", self.ask_open, "Open a picture"),
             ("File", "recent", "Recent", "", None, "Pictures opened lately"),
+            ("File", "reread", "Read again", "F5", session.reread, "Read the file again and keep the route, when it has changed"),
             ("File", "export", "Export …", "Ctrl+E", self.ask_export, "Render the whole picture and save it as a new file"),
             ("File", "quit", "Quit", "Ctrl+Q", self.close, "Close the window"),
             ("Edit", "undo", "Undo", "Ctrl+Z", session.undo, "Take the last change back"),
@@ -320,6 +323,8 @@ class Window(QMainWindow):
         session.chosen.connect(self._choose)
         session.task.connect(self._show_task)
         session.told.connect(self.message.tell)
+        session.opened.connect(lambda: self.watch.follow(session.path, session.stamp))
+        self.watch.told.connect(lambda text: self.message.tell(text, True))
         self.tiles.state.connect(self._show_state)
         self.compare.changed.connect(self._look_anew)
         self.controls.peeked.connect(self.compare.peek)
@@ -353,6 +358,7 @@ class Window(QMainWindow):
         ):
             self.actions_[name].setEnabled(ready)
         self.hold_button.setEnabled(ready)
+        self.actions_["reread"].setEnabled(session.path is not None)
         for name in ("switch", "earlier", "later", "duplicate", "rename", "remove", "copy", "where"):
             self.actions_[name].setEnabled(step is not None)
         for name in ("previous", "next", "copy_route"):
@@ -563,7 +569,7 @@ class Window(QMainWindow):
         if not (self.isMaximized() or self.isFullScreen()):
             self.memory.put("size", [self.width(), self.height()])
         self.session.cancel()
-        for part in (self.tiles, self.other, self.proofs, self.readings, self.findings, self.canvas):
+        for part in (self.tiles, self.other, self.proofs, self.readings, self.findings, self.canvas, self.watch):
             part.stop()
         self.jobs.close()
         self.closed.emit()
