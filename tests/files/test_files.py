@@ -55,17 +55,12 @@ def test_a_route_with_no_step_gives_the_file_back(tmp_path, notes, fmt, bands):
     again = read_picture(second)
     if fmt.name in ("exr", "fits"):
         assert np.array_equal(again.pixels, source.pixels) and again.linear
-        assert again.metadata.camera == "Quillmark Q3"
-        return
     assert again.metadata.exif == source.metadata.exif
     assert (again.metadata.camera, again.metadata.iso, again.metadata.exposure) == ("Quillmark Q3", 6400, "1/30 s")
     assert b"tower" in again.metadata.xmp
-    if bands >= 3:
-        assert again.metadata.profile == PROFILE
-    if fmt.name != "webp":
-        assert again.metadata.resolution == pytest.approx((300, 300), rel=1e-3)
-    if fmt.name.startswith(("tiff", "jpeg")):
-        assert again.metadata.iptc.startswith(IPTC)
+    assert again.metadata.profile == (PROFILE if bands >= 3 or fmt.linear else again.metadata.profile)
+    assert again.metadata.resolution == (None if fmt.name == "webp" else pytest.approx((300, 300), rel=1e-3))
+    assert again.metadata.iptc[: len(IPTC)] == (b"" if fmt.name == "webp" else IPTC)
 
 
 @pytest.mark.parametrize("half", [True, False])

@@ -17,10 +17,12 @@ from dustpan.cli.report import console, print_json, say
 from dustpan.core.engine import Engine
 from dustpan.core.errors import Cancelled, DustpanError, RemedyError, SaveError
 from dustpan.core.filters.warm import is_warm, warm
+from dustpan.core.picture import Source
 from dustpan.core.pool import Pool, Token
 from dustpan.core.propose import propose_route
 from dustpan.core.remedy import Remedy, read_remedy
-from dustpan.core.route import Document
+from dustpan.core.route import Document, Route
+from dustpan.core.steps import kinds
 from dustpan.files import read_picture
 from dustpan.files.save import DEFAULT_QUALITY, FORMATS, Format, format_for, render_native, save_picture
 
@@ -161,6 +163,15 @@ def _run(order: Order, pictures: list[Path], targets: dict[Path, Path], jobs: in
     return tally
 
 
+def _left_out(route: Route, source: Source) -> list[str]:
+    """Return what is to be said about steps that don't apply to a picture."""
+    if source.mosaic is not None:
+        return []
+    return [
+        f"{kinds()[s.kind].label} was left out: this is no raw picture." for s in route if kinds()[s.kind].only_mosaic
+    ]
+
+
 def _move(progress: Progress, bar: TaskID, done: int | None, share: float) -> None:
     """Move the bar within a picture, when pictures are worked one after the other."""
     if done is not None:
@@ -181,6 +192,7 @@ def _one(picture: Path, target: Path, order: Order, pool, token: Token, report) 
     )  # fmt: skip
     return {
         "source": str(picture), "out": str(target), "format": fmt.name, "width": source.width, "height": source.height,
-        "steps": [stage.step.kind for stage in plan.stages], "messages": list(source.messages),
+        "steps": [stage.step.kind for stage in (*plan.mended, *plan.stages)],
+        "messages": [*source.messages, *_left_out(route, source)],
         "seconds": round(time.perf_counter() - begun, 3),
     }  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
@@ -11,8 +12,11 @@ import OpenEXR
 
 from dustpan.core.errors import PictureError
 from dustpan.core.picture import Metadata, Source
+from dustpan.files import exif
 from dustpan.files.limits import check_size, sound_numbers
 
+#: Blocks of other formats, carried as text attributes in base 64.
+_BLOCKS = {"exif": "exifBlock", "iptc": "iptcBlock", "profile": "iccProfile"}
 _SRGB = (0.64, 0.33, 0.3, 0.6, 0.15, 0.06, 0.3127, 0.329)
 
 
@@ -42,15 +46,24 @@ def read(path: Path) -> Source:
         "The file names primaries of its own; its colours are shown as if they were sRGB's.": _other_primaries(header),
     }
     kept = {key: value for key, value in header.items() if key not in ("channels", "chunkCount")}
+    blocks = {name: _block(kept.pop(key, "")) for name, key in _BLOCKS.items()}
     kept["names"] = (*names, alpha_name)
     kept["half"] = colours[0].dtype == np.float16
     iso = header.get("isoSpeed")
     metadata = Metadata(
         native=("exr", kept), resolution=_resolution(header), xmp=str(header.get("xmp", "")).encode(),
         camera=str(header.get("cameraModel", "")), iso=int(iso) if iso else None,
+        exposure=exif.facts(blocks["exif"])["exposure"], **blocks,
     )  # fmt: skip
     messages = tuple(note for note, holds in notes.items() if holds)
     return Source(pixels, name=path.name, linear=True, alpha=alpha, layers=planes, metadata=metadata, messages=messages)
+
+
+def _block(text: Any) -> bytes:
+    try:
+        return base64.b64decode(str(text), validate=True)
+    except ValueError:
+        return b""  # another program's attribute of that name
 
 
 def _colours(path: Path, channels: list[str]) -> list[str]:
@@ -92,6 +105,7 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata, layers: Mapping[st
     if metadata.resolution:
         kept.setdefault("xDensity", float(metadata.resolution[0]))
     named = {"xmp": metadata.xmp.decode("utf-8", "replace"), "cameraModel": metadata.camera}
+    named |= {key: base64.b64encode(getattr(metadata, name)).decode() for name, key in _BLOCKS.items()}
     kept |= {key: text for key, text in named.items() if text}
     if metadata.iso:
         kept["isoSpeed"] = float(metadata.iso)

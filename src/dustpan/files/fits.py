@@ -11,10 +11,15 @@ from astropy.io.fits.verify import VerifyError
 
 from dustpan.core.errors import PictureError
 from dustpan.core.picture import Metadata, Source
+from dustpan.files import exif
 from dustpan.files.limits import check_size, sound_numbers
 
 _STRUCTURE = ("SIMPLE", "BITPIX", "NAXIS", "NAXIS1", "NAXIS2", "NAXIS3", "EXTEND", "BSCALE", "BZERO", "XTENSION",
               "PCOUNT", "GCOUNT", "BLANK", "DATAMIN", "DATAMAX", "CHECKSUM", "DATASUM", "ZIMAGE")  # fmt: skip
+
+
+_DENSITY = ("XDENSITY", "YDENSITY")
+_BLOCKS = ("exif", "xmp", "iptc", "profile")  # of other formats: one extension of bytes each
 
 
 def read(path: Path) -> Source:
@@ -50,13 +55,25 @@ def _read_first(path: Path, file: fits.HDUList) -> Source:
         "The file holds values that are no numbers; they were opened as black or white.": unsound,
     }
     seconds = header.get("EXPTIME", header.get("EXPOSURE"))
+    blocks = _read_blocks(file)
+    density = [header.get(card) for card in _DENSITY]
+    facts = exif.facts(blocks.get("exif", b""))
+    exposed = f"{float(seconds):g} s" if isinstance(seconds, int | float) and seconds > 0 else facts["exposure"]
     metadata = Metadata(
         native=("fits", {"cards": header.tostring(sep="\n"), "level": level}),
-        camera=str(header.get("INSTRUME", "")).strip(),
-        exposure=f"{float(seconds):g} s" if isinstance(seconds, int | float) and seconds > 0 else "",
-    )
+        camera=str(header.get("INSTRUME", "")).strip() or facts["camera"], iso=facts["iso"], exposure=exposed,
+        resolution=(float(density[0]), float(density[1])) if all(isinstance(d, int | float) for d in density) else None,
+        **blocks,
+    )  # fmt: skip
     messages = tuple(note for note, holds in notes.items() if holds)
     return Source(pixels, name=path.name, linear=True, metadata=metadata, messages=messages)
+
+
+def _read_blocks(file: fits.HDUList) -> dict[str, bytes]:
+    """Return the blocks of other formats that extensions of bytes carry along."""
+    units = {unit.name: unit for unit in file if unit.is_image and unit.header.get("NAXIS") == 1}
+    held = {name: units[name.upper()] for name in _BLOCKS if name.upper() in units}
+    return {name: unit.data.tobytes() for name, unit in held.items() if unit.data.dtype == np.uint8}
 
 
 def _native(pixels: np.ndarray) -> tuple[np.ndarray, float, bool]:
@@ -84,12 +101,21 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata) -> None:
                 header.append(card, end=True)
     elif metadata.camera:
         header["INSTRUME"] = metadata.camera
+    if metadata.resolution:
+        for card, value in zip(_DENSITY, metadata.resolution, strict=True):
+            header[card] = (float(value), "pixels per inch")
+    blocks = [
+        fits.ImageHDU(np.frombuffer(block, np.uint8), name=name)
+        for name in _BLOCKS
+        if (block := getattr(metadata, name))
+    ]
     data = np.moveaxis(pixels[::-1], -1, 0)
     data = data[0] if data.shape[0] == 1 else data
     data = data * np.float32(level) if level != 1 else data
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         try:
-            fits.PrimaryHDU(np.ascontiguousarray(data), header).writeto(path, overwrite=True, output_verify="fix")
+            units = fits.HDUList([fits.PrimaryHDU(np.ascontiguousarray(data), header), *blocks])
+            units.writeto(path, overwrite=True, output_verify="fix")
         except (VerifyError, ValueError) as fault:
             raise OSError(str(fault)) from fault  # names the target where it is caught

@@ -1,7 +1,12 @@
-"""JPEG, PNG and WebP through libvips: 8 and 16 bits, with profile, EXIF, XMP, IPTC and resolution."""
+"""JPEG, PNG and WebP through libvips: 8 and 16 bits, with profile, EXIF, XMP, IPTC and resolution.
+
+PNG has no block for IPTC; it is kept as the text chunk that many programs use for it. WebP has no place for it.
+"""
 
 from __future__ import annotations
 
+import struct
+import zlib
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +22,8 @@ _BLOCKS = {"exif": "exif-data", "xmp": "xmp-data", "iptc": "iptc-data", "profile
 #: How JPEG files wrap IPTC records: the marker of a resource list, then one entry, number 0x0404, without a name.
 _RESOURCE = bytes.fromhex("50686f746f73686f7020332e3000 3842494d 0404 0000")
 _MM_PER_INCH = 25.4
+_PNG_HEAD = 33  # bytes: the signature and the first chunk
+_PNG_IPTC = "Raw profile type iptc"  # keyword of the text chunk: its length, then the resource in hexadecimal digits
 
 
 def read(path: Path) -> Source:
@@ -53,13 +60,14 @@ def _plain(image: pyvips.Image) -> tuple[pyvips.Image, tuple[str, ...]]:
 def _metadata(image: pyvips.Image) -> Metadata:
     fields = set(image.get_fields())
     held: dict[str, Any] = {name: bytes(image.get(field)) for name, field in _BLOCKS.items() if field in fields}
-    held["iptc"] = _unwrap_iptc(held.get("iptc", b""))
+    text = next((str(image.get(f)) for f in fields if f.startswith("png-comment-") and f.endswith(_PNG_IPTC)), "")
+    held["iptc"] = _unwrap_iptc(held.get("iptc", b"") or _from_text(text))
     block = exif.reset_orientation(exif.strip_prefix(held.get("exif", b"")))
     held["exif"] = block
     if image.interpretation == "cmyk":
         held.pop("profile", None)
     resolution = None
-    if "resolution-unit" in fields:
+    if "resolution-unit" in fields and (image.xres, image.yres) != (1.0, 1.0):  # what is said when nothing is known
         resolution = (image.xres * _MM_PER_INCH, image.yres * _MM_PER_INCH)
     return Metadata(**held, resolution=resolution, **exif.facts(block))
 
@@ -80,6 +88,25 @@ def _unwrap_iptc(block: bytes) -> bytes:
         return block
     length = int.from_bytes(block[at + 8 : at + 12], "big")
     return block[at + 12 : at + 12 + length]
+
+
+def _add_iptc(path: Path, block: bytes) -> None:
+    """Put the text chunk of an IPTC block behind the head of a PNG file."""
+    resource = _RESOURCE[-12:] + len(block).to_bytes(4, "big") + block + b"\x00" * (len(block) % 2)
+    digits = resource.hex()
+    lines = [digits[n : n + 72] for n in range(0, len(digits), 72)]
+    text = "\n".join(["", "iptc", f"{len(resource):8d}", *lines, ""])
+    body = b"zTXt" + _PNG_IPTC.encode() + b"\x00\x00" + zlib.compress(text.encode())
+    chunk = struct.pack(">I", len(body) - 4) + body + struct.pack(">I", zlib.crc32(body))
+    whole = path.read_bytes()
+    path.write_bytes(whole[:_PNG_HEAD] + chunk + whole[_PNG_HEAD:])
+
+
+def _from_text(text: str) -> bytes:
+    try:
+        return bytes.fromhex("".join(text.split()[2:]))
+    except ValueError:
+        return b""  # a broken note does not cost the picture
 
 
 def _reason(fault: pyvips.Error) -> str:
@@ -112,6 +139,8 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata, *, saver: str, qua
         getattr(image, f"{saver}save")(str(path), keep="all", **savers[saver])
     except pyvips.Error as fault:
         raise OSError(_reason(fault)) from fault  # names the target where it is caught
+    if saver == "png" and metadata.iptc:
+        _add_iptc(path, metadata.iptc)
 
 
 def glimpse(source: Path | bytes, side: int = 1024) -> tuple[np.ndarray, tuple[int, int]] | None:
