@@ -5,9 +5,10 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
-from PyQt6.QtCore import QEventLoop, QPoint, QTimer
+from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication
 
+from dustpan.simulate.scenes import raw_picture
 from dustpan.ui import theme
 from dustpan.ui.demo import open_scene
 from dustpan.ui.export import ExportDialog
@@ -34,7 +35,12 @@ def main(folder: Path) -> None:
     session, tiles, canvas = window.session, window.tiles, window.canvas
 
     def exact() -> bool:
-        return len(session.route) > 0 and tiles.settled
+        looked = window.other.settled or not window.other.active
+        return len(session.route) > 0 and tiles.settled and looked and window.readings.settled
+
+    def at(x: float, y: float) -> None:
+        """Look at a place of the picture, given in its pixels."""
+        canvas.show_place(x, y)
 
     def shoot(name: str) -> None:
         wait(exact)
@@ -44,11 +50,39 @@ def main(folder: Path) -> None:
 
     open_scene(window, "bench")
     wait(lambda: len(session.route) > 0)
+    wait(lambda: window.findings.faults is not None)
     window.actions_["wipe"].setChecked(True)
     shoot("overview")
-    canvas.set_zoom(1.0)
-    canvas._move(canvas._corner + QPoint(450, -170).toPointF())
+    at(860, 900)
     shoot("wipe")
+    window.actions_["pair"].setChecked(True)
+    at(1650, 1180)
+    shoot("pair")
+    window.actions_["removed"].setChecked(True)
+    at(1200, 760)
+    shoot("removed")
+    session.choose(next(step.id for step in session.route if step.kind == "sharpen"))
+    window.actions_["inside"].setChecked(True)
+    shoot("inside")
+    window.actions_["inside"].setChecked(False)
+    session.choose(next(step.id for step in session.route if step.kind == "noise"))
+    at(1750, 420)
+    window.findings.mark("hot_pixels", True)
+    shoot("findings")
+    window.findings.mark("", False)
+    canvas.fit()
+    window.set_surround("light")
+    window.actions_["lamp"].trigger()
+    shoot("light")
+    window.actions_["lamp"].trigger()
+    window.set_surround("dark")
+    session.keep_take()
+    window.controls._fields["luminance"].changed.emit(45.0)
+    wait(exact)
+    session.keep_take()
+    window.show_states()
+    shoot("takes")
+    window.states.hide()
     window.route_bar.show_steps()
     wait(seconds=0.5)
     shoot("add")
@@ -58,6 +92,12 @@ def main(folder: Path) -> None:
     dialog.open()
     shoot("export")
     dialog.close()
+    session.open_from(lambda: raw_picture("bench", iso=1600, six=True), "bench.dng", then=session.propose)
+    wait(lambda: session.engine.source.mosaic is not None and len(session.route) > 1)
+    session.choose("develop")
+    at(1420, 1300)
+    wait(lambda: window.findings.faults is not None)
+    shoot("raw")
     window.close()
 
 

@@ -164,15 +164,17 @@ def _change_of(engine: Engine, plan: Plan, check: Check) -> Callable[[Region], n
     """Return what gives by how much each pixel of a region (h x w) is to be changed.
 
     Of a picture that is no mosaic these are the pixels that the step would change: a route that has the step needs
-    them anyway, and the engine keeps them.
+    them anyway, and the engine keeps them. A mosaic is looked at before its development, as the step does.
     """
     kind = kinds()["hot_pixels"]
     assert isinstance(kind, HotPixels)
-    if engine.source.mosaic is None and not plan.stages and not plan.mended:
+    if engine.source.mosaic is not None:
+        plan = engine.plan_mosaic(Route(), check=check)
+    elif not plan.stages and not plan.mended:
         mended = engine.plan(Document(Route((new_step(kind.kind, kind.kind),))), check=check)
         if mended.base.patches is not None:
             return lambda region: np.abs(mended.base.read(region) - plan.base.read(region)).max(axis=2)
-    context = Context(plan.noise_after(), plan.base.size, 0, check)
+    context = Context(plan.noise_after(), plan.base.size, 0, check, plan.base.mosaic)
     marks_in = partial(kind.find, params=kind.params_type(), context=context)
     return lambda region: marks_in(plan.base.read(region), region).astype(np.float32)
 

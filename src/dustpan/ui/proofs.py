@@ -410,15 +410,25 @@ class ProofStrip(QWidget):
         if not self.frames_shown or self.canvas.compare.now.mode in ("removed", "inside"):
             return
         painter.setFont(theme.font(8))
-        picture = QRectF(self.canvas.picture_rect())
+        seen = QRectF(self.canvas.picture_rect()).intersected(QRectF(self.canvas.rect()))
         for proof in self.proofs.items:
             frame = self._frame(proof)
+            if not frame.intersects(seen):
+                continue
             for pen in (QPen(theme.colour("ground", 150), 3), QPen(theme.colour("bright", 190), 1)):
                 painter.setPen(pen)
                 painter.drawRect(frame)
-            width = painter.fontMetrics().horizontalAdvance(proof.name)
-            right = picture.intersected(QRectF(self.canvas.rect())).right()
-            painter.drawText(QPointF(min(frame.left() + 2, right - width - 3), frame.top() - 4), proof.name)
+            label = QRectF(
+                0, 0, painter.fontMetrics().horizontalAdvance(proof.name) + 8, painter.fontMetrics().height()
+            )
+            above, beside = frame.top() - label.height() - 2, frame.left() - label.width() - 3
+            if above >= seen.top():
+                label.moveTo(max(min(frame.left() - 1, seen.right() - label.width()), seen.left()), above)
+            else:
+                label.moveTo(beside if beside >= seen.left() else frame.right() + 3, frame.top())
+            painter.fillRect(label, theme.colour("ground", 170))
+            painter.setPen(theme.colour("bright"))
+            painter.drawText(label, Qt.AlignmentFlag.AlignCenter, proof.name)
 
     def press(self, at: QPointF, picture: QRectF) -> bool:
         """Take hold of a frame by its rim."""

@@ -68,7 +68,7 @@ def readings_of(report: Report) -> list[Reading]:
         )  # fmt: skip
     lost = found.clipped_black + found.clipped_white
     lines.append(
-        Reading("Newly lost", percent(lost), "none" if lost < 0.0005 else "clipped", lost >= 0.002,
+        Reading("Newly lost", percent(lost), "none" if lost < 0.0005 else "little" if lost < 0.002 else "clipped", lost >= 0.002,
                 "Share of pixels driven to black or white by the route. Worry from 0.2 %.")
     )  # fmt: skip
     return lines
@@ -149,7 +149,7 @@ class Readings(QWidget):
             axis.setPen(theme.GREYS.line)
             axis.setTextPen(theme.GREYS.faint)
         plot.getAxis("left").setWidth(20)
-        plot.getAxis("bottom").setTicks([[(0, "black"), (1, "white")], []])
+        plot.getAxis("bottom").setTicks([[(0.13, "black"), (0.87, "white")], []])
         self._curves = [
             plot.plot(pen=library.mkPen(theme.MADDER, width=1.2, style=library.QtCore.Qt.PenStyle.DashLine), antialias=True),
             plot.plot(pen=library.mkPen(theme.VERDIGRIS, width=1.8), antialias=True),

@@ -8,6 +8,8 @@ from PyQt6.QtWidgets import QFrame, QLabel, QLineEdit, QListWidget, QListWidgetI
 from dustpan.core.steps import kinds
 from dustpan.ui import theme
 
+_WIDTH = 390  # px, a step's row
+
 
 class StepList(QFrame):
     """A popup: type to narrow it down, arrows and Enter or a click to choose."""
@@ -17,7 +19,7 @@ class StepList(QFrame):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent, Qt.WindowType.Popup)
         self.setObjectName("steplist")
-        self.setFixedSize(430, 330)
+        self.setFixedSize(_WIDTH + 40, 360)
         self.search = QLineEdit(placeholderText="Search steps: noise, halo, dark …", clearButtonEnabled=True)
         self.search.setAccessibleName("Search steps")
         self.search.setToolTip("Type to narrow the list down; Enter adds the chosen step.")
@@ -33,9 +35,10 @@ class StepList(QFrame):
             item = QListWidgetItem()
             item.setData(Qt.ItemDataRole.UserRole, kind.kind)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{kind.label}: {kind.help}")
-            item.setSizeHint(QSize(390, 62))
+            row = _row(kind)
+            item.setSizeHint(QSize(_WIDTH, max(row.heightForWidth(_WIDTH), row.sizeHint().height())))
             self.list.addItem(item)
-            self.list.setItemWidget(item, _row(kind))
+            self.list.setItemWidget(item, row)
         self.search.textChanged.connect(self._narrow)
         self.search.returnPressed.connect(lambda: self._choose(self.list.currentItem()))
         self.search.installEventFilter(self)

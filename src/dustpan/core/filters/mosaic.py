@@ -18,7 +18,13 @@ _SHORT = cv2.getGaussianKernel(7, 1.0).astype(np.float32)
 _ROUND = cv2.getGaussianKernel(7, 1.0).astype(np.float32)
 _ONE = np.ones((1, 1), np.float32)
 _WINDOW = 9  # px over which a direction is judged
-_QUANTILE, _ITS_SQUARE = 0.15, 0.03577  # a quantile of the square of a normal deviate of variance 1
+_CELL = 24  # px, side of the cells that noise is measured in
+_MEDIAN = 0.4549  # median of the square of a normal deviate of variance 1
+_FLAT, _FLAT_BIAS = 0.25, 0.94  # the quantile over cells that counts, and how low it lies by chance alone
+_SHARES = (0, 0.01, 0.03, 0.06, 0.12, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1)  # of the cells, from the darkest
+_LEAST_CELLS = 6
+_NEAR_WHITE = 0.9
+_ABOVE = 0.1  # part of its variance by which a range may lie above the line and still count by half
 _TINY = np.float32(1e-9)
 
 
@@ -133,24 +139,48 @@ def mosaic_noise(crops: list[np.ndarray], period: int) -> tuple[float, float]:
 
     Notes
     -----
-    Taken from what a site differs by from the middle of the nearest of its colour to both sides: a low quantile of
-    the squares in each range of tones, because texture only adds to them.
+    Taken from what a site differs by from the middle of the nearest of its colour to both sides: medians of the
+    squares over small cells, then a low quantile over the cells of each range of tones, because texture only adds
+    to them. For the same reason a range that lies above the line counts for less and less.
     """
-    tones, squares = [], []
-    for crop in crops:
-        middle, sides = crop[:, period:-period], (crop[:, : -2 * period] + crop[:, 2 * period :]) / 2
-        tones.append(((2 * sides + middle) / 3).ravel())
-        squares.append(((middle - sides) ** 2 / 1.5).ravel())
-    tone, square = np.concatenate(tones), np.concatenate(squares)
-    edges = np.quantile(tone, np.linspace(0, 0.98, 13))
-    middles, variances = [], []
+    cells = [_cells(crop, period) for crop in crops]
+    tone, variance = (np.concatenate(parts) for parts in zip(*cells, strict=True))
+    tone, variance = tone[tone < _NEAR_WHITE], variance[tone < _NEAR_WHITE]
+    edges = np.quantile(tone, _SHARES) if len(tone) else np.zeros(2)
+    middles, levels = [], []
     for low, high in itertools.pairwise(edges):
-        inside = (tone >= low) & (tone < high) & (tone < 0.95)
-        if inside.sum() > 200:
-            middles.append(float(tone[inside].mean()))
-            variances.append(float(np.quantile(square[inside], _QUANTILE)) / _ITS_SQUARE)
+        inside = (tone >= low) & (tone <= high)
+        if inside.sum() >= _LEAST_CELLS:
+            flat = variance[inside] <= np.quantile(variance[inside], 2 * _FLAT)
+            middles.append(float(tone[inside][flat].mean()))
+            levels.append(float(np.quantile(variance[inside], _FLAT)) / _FLAT_BIAS)
     if len(middles) < 2:
-        return (float(np.quantile(square, _QUANTILE)) / _ITS_SQUARE if len(square) else 0.0), 0.0
-    weights = 1 / np.maximum(np.array(variances), 1e-12)
-    slope, start = np.polyfit(middles, variances, 1, w=weights)
+        return (float(np.median(variance)) if len(variance) else 0.0), 0.0
+    return _line_under(np.array(middles), np.maximum(levels, 1e-12))
+
+
+def _cells(crop: np.ndarray, period: int) -> tuple[np.ndarray, np.ndarray]:
+    """Return mean tone and variance of the noise of cells of a crop."""
+    middle, sides = crop[:, period:-period], (crop[:, : -2 * period] + crop[:, 2 * period :]) / 2
+    rows, columns = (n // _CELL for n in middle.shape)
+
+    def cut(plane: np.ndarray) -> np.ndarray:
+        plane = plane[: rows * _CELL, : columns * _CELL].reshape(rows, _CELL, columns, _CELL)
+        return plane.swapaxes(1, 2).reshape(rows * columns, _CELL * _CELL)
+
+    return cut((2 * sides + middle) / 3).mean(axis=1), np.median(cut((middle - sides) ** 2), axis=1) / (1.5 * _MEDIAN)
+
+
+def _line_under(tone: np.ndarray, variance: np.ndarray) -> tuple[float, float]:
+    """Return start and slope, neither negative, of the line that variances over tone lie on or above."""
+    trust = np.ones_like(tone)
+    for _ in range(8):
+        scaled = (trust / variance)[:, None] * np.stack([np.ones_like(tone), np.maximum(tone, 0)], axis=1)
+        (start, slope), *_ = np.linalg.lstsq(scaled, trust, rcond=None)
+        if start < 0:
+            start, slope = 0.0, float((scaled[:, 1] * trust).sum() / max((scaled[:, 1] ** 2).sum(), 1e-30))
+        if slope < 0:
+            start, slope = float((scaled[:, 0] * trust).sum() / (scaled[:, 0] ** 2).sum()), 0.0
+        above = np.maximum(variance - (start + slope * tone), 0) / variance
+        trust = 1 / (1 + (above / _ABOVE) ** 2)
     return max(float(start), 1e-10), max(float(slope), 0.0)

@@ -187,7 +187,7 @@ def mark_in_mosaic(mosaic, colours, sigma, sensitivity, polarity, spare_stars, m
                     continue
                 middle, spread = _middle_of(near, count)
                 excess = sign * (value - middle)
-                if excess <= limit + np.float32(2) * spread:
+                if excess <= sensitivity * max(sigma[y, x], np.float32(1.2) * spread):
                     continue
                 if spare_stars and _has_skirt(mosaic, colours, y, x, sign, excess, sigma[y, x]):
                     continue

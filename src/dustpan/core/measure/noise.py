@@ -20,7 +20,7 @@ from dataclasses import replace
 import cv2
 import numpy as np
 
-from dustpan.core.filters.colour import to_opponent
+from dustpan.core.filters.colour import decode_curve, to_opponent
 from dustpan.core.filters.dct import block_transform, halve
 from dustpan.core.filters.mosaic import mosaic_noise
 from dustpan.core.measure.model import LEVELS, TONES, NoiseModel
@@ -133,12 +133,14 @@ def _blocks_of(planes: np.ndarray):
 
 
 def mosaic_model(crops: list[np.ndarray], period: int) -> NoiseModel:
-    """Return the noise of a sensor's mosaic: the same white noise in every plane, over linear tone.
+    """Return the noise of a sensor's mosaic: the same white noise in every plane, over display tone.
+
+    The deviation grows with the root of light, which a table over light itself would blur in the darks.
 
     crops : h x w x 1 float32; period : side of the pattern.
     """
     start, slope = mosaic_noise([crop[..., 0] for crop in crops], period)
-    sigma = np.sqrt(start + slope * TONES).astype(np.float32)
+    sigma = np.sqrt(start + slope * decode_curve(TONES)).astype(np.float32)
     none = NoiseModel.none()
     return replace(none, sigma=np.broadcast_to(sigma, none.sigma.shape).copy())
 

@@ -8,7 +8,7 @@ from typing import ClassVar
 import cv2
 import numpy as np
 
-from dustpan.core.filters.colour import OPPONENT, tone_of
+from dustpan.core.filters.colour import OPPONENT, encode_curve, tone_of
 from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, find_specks, mend_mosaic, mend_specks
 from dustpan.core.measure.model import EvenField, NoiseField
 from dustpan.core.params import Params, param
@@ -121,7 +121,7 @@ class HotPixels(StepKind):
 def _mosaic(tile, region, params: HotPixelParams, context: Context) -> tuple[np.ndarray, np.ndarray]:
     """Return marks and filled sites of a tile of a sensor's mosaic."""
     plane = tile[..., 0]
-    tone = np.clip(cv2.medianBlur(np.ascontiguousarray(plane), 5), 0, 1)
+    tone = encode_curve(np.clip(cv2.medianBlur(np.ascontiguousarray(plane), 5), 0, 1))
     assert context.mosaic is not None
     return mend_mosaic(
         plane, context.mosaic.colours(region), sigma=context.sigma(tone, region)[0], sensitivity=params.sensitivity,
