@@ -7,7 +7,7 @@ import numpy as np
 
 from dustpan.core.filters.pixelwise import structure_share
 
-SUPPORT = 16  # px: 6 of the wide blur, 1 of the slope, 2 of the narrow blur, rounded up
+SUPPORT = 12  # px: 6 of the wide blur, 1 of the slope, 2 of the narrow blur, rounded up
 
 
 def structured_part(removed: np.ndarray, *, sigma: np.ndarray) -> np.ndarray:

@@ -10,6 +10,7 @@ import numpy as np
 from dustpan.core.filters.colour import from_opponent, to_opponent
 from dustpan.core.filters.dct import Check, _nothing, clean_plane, halve, lay_under, patch_mean
 
+_PADDED = (16, 32, 40)  # px past the picture's end for 1, 2 and 3 scales: whole patches of the coarsest
 Ends = tuple[bool, bool, bool, bool]
 #: sigma(tone, scale, region) -> (3, h, w): deviation of the noise at that scale for a plane of tones spread over a
 #: region of the tile (which may reach beyond it).
@@ -51,14 +52,14 @@ def clean_tile(
     """
     height, width = tile.shape[:2]
     unit = 2 * 2 ** (scales - 1)
-    west, top, right, below = (support(scales) * end for end in ends)
+    west, top, right, below = (_PADDED[scales - 1] * end for end in ends)
     right, below = right + -width % unit, below + -height % unit
     padded = _pad(tile, west, top, right, below)
     area = (-west, -top, width + right, height + below)
     pyramid = [to_opponent(padded)]
     for _ in range(scales - 1):
         pyramid.append(np.stack([halve(plane) for plane in pyramid[-1]]))
-    rims = [support(scales) - support(scale + 1) for scale in range(scales)]
+    rims = [_PADDED[scales - 1] - _PADDED[scale] for scale in range(scales)]
     result, given_up = None, 0
     for scale in reversed(range(scales)):
         inner = _within(pyramid[scale], rims[scale] >> scale)
@@ -77,7 +78,7 @@ def clean_tile(
 
 def support(scales: int) -> int:
     """Return how far, in pixels, the result looks, for 1, 2 or 3 scales."""
-    return (16, 32, 40)[scales - 1]
+    return (16, 32, 44)[scales - 1]
 
 
 def _within(planes: np.ndarray, rim: int) -> np.ndarray:
