@@ -15,6 +15,7 @@ from dustpan.core.picture import Metadata, to_working
 from dustpan.core.steps import kinds
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, save_picture
+from dustpan.simulate.scenes import clean_picture
 
 
 @pytest.fixture
@@ -123,6 +124,82 @@ def test_measure_tells_noise_and_size(dustpan, picture):
     assert "luminance noise" in dustpan("measure", picture[0])[1]
     status, _, told = dustpan("measure", picture[0].with_name("none.png"))
     assert status == 1 and "none.png" in told
+
+
+def test_measure_against_a_reference_tells_gain_and_harm(dustpan, picture, tmp_path):
+    noisy, clean = picture
+    truth, cleaned = tmp_path / "truth.tif", tmp_path / "cleaned.tif"
+    save_picture(truth, (clean * 65535 + 0.5).astype(np.uint16), Metadata(), FORMATS["tiff16"])
+    assert dustpan("process", noisy, "--out", cleaned, "--auto", "--format", "tiff16")[0] == 0
+    figures = {
+        path: json.loads(dustpan("measure", path, "--reference", truth, "--json")[1])
+        for path in (noisy, cleaned, truth)
+    }
+    gains = [figures[path]["psnr"] for path in (noisy, cleaned, truth)]
+    assert gains == sorted(gains) and gains[1] > gains[0] + 8 and gains[2] > 90
+    assert figures[noisy]["psnr"] == pytest.approx(psnr(to_working(read_picture(noisy).pixels), clean), abs=0.05)
+    assert figures[truth]["ssim"] == pytest.approx(1) and figures[noisy]["ssim"] < figures[cleaned]["ssim"] < 1
+    assert figures[truth]["texture_kept"] == pytest.approx(1, abs=0.01) and figures[truth]["halo"] in (0, None)
+    assert abs(figures[cleaned]["brightness_shift"]) < 0.6
+    table = dustpan("measure", cleaned, "--reference", truth)[1]
+    for word in (
+        "against the reference",
+        "structural similarity",
+        "texture kept",
+        "brightness shift",
+        "sharpest edges",
+    ):
+        assert word in table
+    other = tmp_path / "other.png"
+    save_picture(other, np.zeros((20, 30, 3), np.uint8), Metadata(), FORMATS["png"])
+    status, _, told = dustpan("measure", noisy, "--reference", other)
+    assert status == 1 and "other.png: is 30 x 20 px" in told and "Traceback" not in told
+
+
+def test_a_batch_goes_on_past_hostile_files_and_names_each(dustpan, picture, tmp_path):
+    noisy, _ = picture
+    folder, out = tmp_path / "hostile", tmp_path / "out"
+    folder.mkdir()
+    whole = noisy.read_bytes()
+    hostile = {
+        "empty.png": b"",
+        "cut.png": whole[: len(whole) // 2],
+        "words.jpg": b"not a picture at all",
+        "head.tif": b"II*\0\xff\xff\xff\xff",
+        "zero.png": whole[:16] + b"\0" * 8 + whole[24:],
+        "vast.png": whole[:16] + (200000).to_bytes(4, "big") * 2 + whole[24:],
+    }
+    for name, held in hostile.items():
+        (folder / name).write_bytes(held)
+    later = folder / "sound.png"
+    later.write_bytes(whole)
+    calls = [noisy, *(folder / name for name in hostile), folder / "missing.png", later]
+    status, printed, told = dustpan("process", *calls, "--out", out, "--auto", "--json")
+    done = json.loads(printed)
+    assert status == 1 and [item["source"] for item in done["outputs"]] == [str(noisy), str(later)]
+    assert len(done["failed"]) == len(hostile) + 1 and "Traceback" not in told
+    for name in (*hostile, "missing.png"):
+        assert sum(name in failure["error"] for failure in done["failed"]) == 1, name
+    assert sorted(path.name for path in out.iterdir()) == ["noisy.png", "sound.png"]
+    one, other = (read_picture(out / name).pixels for name in ("noisy.png", "sound.png"))
+    assert np.array_equal(one, other)
+
+
+def test_raw_pictures_are_processed_and_steps_that_do_not_apply_are_told(dustpan, picture, tmp_path):
+    raw, remedy = tmp_path / "six.dng", tmp_path / "r.json"
+    assert dustpan("simulate", "bench", "--out", raw, "--iso", 3200, "--size", "360x240", "--six")[0] == 0
+    status, printed, _ = dustpan("process", raw, "--out", f"{tmp_path / 'out'}/", "--auto", "--json")
+    done = json.loads(printed)["outputs"][0]
+    assert status == 0 and "develop" in done["steps"] and done["out"].endswith("six.png")
+    result = to_working(read_picture(tmp_path / "out" / "six.png").pixels)
+    truth = clean_picture("bench", size=(360, 240), dtype=np.float32).pixels
+    assert psnr(result, truth) > 30
+    steps = [{"kind": "hot_pixels"}, {"kind": "develop"}, {"kind": "noise"}]
+    remedy.write_text(json.dumps({"format": "dustpan-remedy", "version": 1, "steps": steps}))
+    status, printed, _ = dustpan("process", picture[0], "--out", tmp_path / "a.png", "--remedy", remedy, "--json")
+    done = json.loads(printed)["outputs"][0]
+    assert status == 0 and done["steps"] == ["hot_pixels", "noise"]
+    assert done["messages"] == ["Develop was left out: this is no raw picture."]
 
 
 def test_steps_lists_every_parameter(dustpan):

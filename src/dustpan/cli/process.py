@@ -50,7 +50,7 @@ class Tally:
 
 @click.command()
 @click.argument("pictures", metavar="IN …", nargs=-1, required=True, type=click.Path(path_type=Path))
-@click.option("--out", required=True, type=click.Path(path_type=Path), help="A file, or a folder for several pictures.")
+@click.option("--out", "out_", required=True, help="A file, or a folder (there already, or ending in /) for several.")
 @click.option("--remedy", type=click.Path(path_type=Path), help="The route to use.")
 @click.option("--auto", is_flag=True, help="Propose a route for each picture from its measurement.")
 @click.option(
@@ -65,11 +65,12 @@ class Tally:
 @click.option("--jobs", type=click.IntRange(1, 256), help="Threads altogether; by default all cores.")
 @click.option("--overwrite", is_flag=True, help="Replace files of the same name; never a source.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
-def process(pictures, out, remedy, auto, format_, quality, jobs, overwrite, as_json):
+def process(pictures, out_, remedy, auto, format_, quality, jobs, overwrite, as_json):
     """Clean pictures. Example: dustpan process a.jpg b.jpg --out cleaned/ --auto"""
     if (remedy is None) == (not auto):
         raise click.UsageError("give either --remedy FILE or --auto.")
-    into_folder = len(pictures) > 1 or out.is_dir() or str(out).endswith(os.sep)
+    out = Path(out_)
+    into_folder = len(pictures) > 1 or out.is_dir() or out_.endswith(os.sep)
     if not into_folder:
         _check_name(out, format_)
     order = Order(_read_remedy(remedy) if remedy else None, format_, quality, overwrite, tuple(pictures))

@@ -1,0 +1,155 @@
+"""Each figure of harm on patches whose harm is known, because it was put in."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+
+from dustpan.core.filters.colour import decode_curve, encode_curve
+from dustpan.core.measure.findings import harm_findings
+from dustpan.core.measure.harm import Figures, figures_of, halo_of, lightness, measure_parts, slope_gain
+from dustpan.core.measure.places import Place
+from dustpan.ui.readings import readings_of
+
+SIDE = 128
+
+
+def figures(before: np.ndarray, after: np.ndarray, *, sigma: float = 0.0) -> Figures:
+    """Figures of one patch whose noise is white and known."""
+    gain = slope_gain(np.ones((8, 8)))
+    return figures_of([measure_parts((before, after), sigma=lambda tone: np.full_like(tone, sigma), gain=gain)])
+
+
+def grey(plane: np.ndarray) -> np.ndarray:
+    return np.repeat(plane[..., None], 3, axis=2).astype(np.float32)
+
+
+def away(turn: float) -> np.ndarray:
+    """Distance from a line at an angle, px."""
+    y, x = np.mgrid[-SIDE / 2 : SIDE / 2, -SIDE / 2 : SIDE / 2]
+    return x * np.cos(np.radians(turn)) + y * np.sin(np.radians(turn))
+
+
+def edge(turn: float = 12.0) -> np.ndarray:
+    """A softened edge from 0.3 to 0.7."""
+    return 0.5 + 0.2 * np.tanh(away(turn) / 1.2)
+
+
+def weave(amplitude: float = 0.04, tone: float = 0.5) -> np.ndarray:
+    """A fine texture in two directions."""
+    y, x = np.mgrid[0:SIDE, 0:SIDE]
+    return tone + amplitude * (np.sin(x / 1.9) + np.cos((x + 2 * y) / 3.1))
+
+
+def noise(sigma: float, seed: int) -> np.ndarray:
+    """White noise in luminance alone: the same in all channels."""
+    return grey(np.random.default_rng(seed).normal(0, sigma, (SIDE, SIDE)))
+
+
+@pytest.mark.parametrize("share", [1.0, 0.8, 0.5, 0.2])
+def test_texture_kept_is_the_part_that_was_kept(share):
+    before = grey(weave())
+    after = grey(weave(0.04 * share))
+    assert figures(before, after).texture_kept == pytest.approx(share, abs=0.02)
+
+
+@pytest.mark.parametrize("share", [1.0, 0.6])
+@pytest.mark.parametrize("sigma", [0.01, 0.03])
+def test_noise_does_not_pass_for_texture(share, sigma):
+    luminance = sigma * 3**0.5  # of the opponent plane
+    before = grey(weave(0.06)) + noise(sigma, 1)
+    cleaned, drawn_anew = grey(weave(0.06 * share)), grey(weave(0.06)) + noise(sigma, 2)
+    assert figures(before, cleaned, sigma=luminance).texture_kept == pytest.approx(share, abs=0.08)
+    assert figures(before, drawn_anew, sigma=luminance).texture_kept == pytest.approx(1.0, abs=0.08)
+
+
+@pytest.mark.parametrize("turn", [0.0, 12.0, 45.0, 90.0, 200.0])
+@pytest.mark.parametrize("over", [0.0, 0.06, 0.15])
+def test_a_halo_is_its_overshoot_as_a_part_of_the_step(turn, over):
+    plain = edge(turn)
+    found = figures(grey(plain), grey(plain + 0.4 * over * np.exp(-(((away(turn) - 4) / 1.5) ** 2)))).halo
+    assert found == pytest.approx(over, abs=0.02)
+
+
+def test_halos_that_were_there_are_not_the_routes():
+    plain = edge()
+    haloed = grey(plain + 1.5 * (plain - cv2.GaussianBlur(plain.astype(np.float32), (0, 0), 2.0)))
+    assert figures(haloed, haloed).halo == 0
+    assert figures(grey(plain), haloed).halo > 0.05
+    assert figures(haloed, grey(plain)).halo == 0 and halo_of([]) is None
+
+
+@pytest.mark.parametrize("shift", [-3.0, 0.0, 2.0])
+def test_a_shift_in_the_darks_is_told_in_lightness(shift):
+    light = np.full((SIDE, SIDE, 3), 0.02, np.float32)
+    before = encode_curve(light)
+    target = float(lightness(before)[0, 0]) + shift
+    after = encode_curve(np.full_like(light, ((target + 16) / 116) ** 3))
+    assert figures(before, after).shadow_shift == pytest.approx(shift, abs=0.02)
+    assert decode_curve(before)[0, 0, 0] == pytest.approx(0.02, abs=1e-5)
+
+
+def test_lightness_is_that_of_the_standard():
+    tones = np.array([[[0, 0, 0], [1, 1, 1], [0.5, 0.5, 0.5], [1, 0, 0], [0, 1, 0], [0, 0, 1]]], np.float32)
+    assert lightness(tones)[0] == pytest.approx([0, 100, 53.39, 53.24, 87.73, 32.30], abs=0.05)
+
+
+@pytest.mark.parametrize("channel", [0, 1, 2])
+def test_a_cast_is_the_channel_that_moved_most(channel):
+    before = np.full((SIDE, SIDE, 3), 0.1, np.float32)
+    after = before.copy()
+    after[..., channel] += 6 / 255
+    assert figures(before, after).cast == pytest.approx(4.0, abs=0.01)  # 6 levels less their mean of 2
+    assert figures(before, before + np.float32(0.02)).cast == pytest.approx(0, abs=0.01)
+    assert figures(before + 0.5, after + 0.5).cast is None  # no darks to tell it from
+
+
+def test_knocked_back_highlights_and_new_clipping_are_seen():
+    before = grey(np.full((SIDE, SIDE), 0.9))
+    assert figures(before, before - np.float32(0.05)).highlight_shift == pytest.approx(-0.05, abs=1e-3)
+    after = before.copy()
+    after[:32] = 1.0
+    after[32:40] = 0.0
+    found = figures(before, after)
+    assert (found.clipped_white, found.clipped_black) == pytest.approx((0.25, 0.0625))
+    assert figures(after, after).clipped_white == 0 == figures(after, after).clipped_black
+
+
+@pytest.mark.parametrize("step", [2, 5, 9])
+def test_a_lifted_gradient_goes_up_in_stairs(step):
+    ramp = np.linspace(0.1, 0.3, SIDE)[None].repeat(SIDE, 0)
+    stairs = np.round(ramp * 255 / step) * step / 255
+    assert figures(grey(ramp), grey(stairs)).steps == pytest.approx(step, abs=0.2)
+    assert figures(grey(ramp), grey(ramp)).steps is None
+    assert figures(grey(ramp), grey(stairs) + noise(0.004, 3)).steps is None
+
+
+def test_harm_is_named_worst_first_with_its_places_and_only_past_its_limit():
+    places = [Place("edge", 10 * n, 20 * n) for n in range(4)]
+    each = [Figures(halo=value, texture_kept=1.0) for value in (0.02, 0.2, 0.08, 0.4)]
+    found = harm_findings(Figures(halo=0.1, texture_kept=0.9, shadow_shift=-2.0), places, each)
+    assert [f.what for f in found] == ["halo", "darker_shadows"] and all(f.harm for f in found)
+    assert found[0].places == ((30, 60), (10, 20), (20, 40)) and found[0].text == "halos of 10 % along edges"
+    assert "2.0 L* darker, as white specks went" in found[1].text
+    assert harm_findings(Figures(halo=0.04, texture_kept=0.85, shadow_shift=-1.0), places, each) == []
+
+
+@pytest.mark.parametrize(
+    ("found", "words"),
+    [
+        (Figures(texture_kept=1.0, halo=0.0, shadow_shift=0.0), ["50 %", "kept", "none", "steady", "none"]),
+        (Figures(texture_kept=0.7, halo=0.2, shadow_shift=-3.0, clipped_white=0.01), ["50 %", "flattened", "strong", "darker", "clipped"]),
+        (Figures(texture_kept=1.2, halo=0.03, shadow_shift=2.0, clipped_black=0.001), ["50 %", "raised", "slight", "lighter", "little"]),
+        (Figures(), ["50 %", "none"]),
+    ],
+)  # fmt: skip
+def test_readings_say_a_word_each_and_when_to_worry(found, words):
+    class Told:
+        noise, figures = (8.0, 4.0), found
+
+    lines = readings_of(Told)
+    assert [line.word for line in lines] == words
+    assert all(len(line.tip) > 40 for line in lines)
+    worried = {line.name for line in lines if line.harm}
+    assert worried == ({"Texture", "Halo", "Newly lost"} if "flattened" in words else set())
