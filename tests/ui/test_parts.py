@@ -8,15 +8,17 @@ import sys
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtGui import QColorSpace
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from PyQt6.QtCore import QPoint, QRect, Qt
+from PyQt6.QtGui import QColorSpace, QImage
 from PyQt6.QtWidgets import QWidget
 
 from dustpan.core.errors import DustpanError, PictureError
 from dustpan.core.params import Param
 from dustpan.core.picture import Source
 from dustpan.core.pool import Pool, Token
-from dustpan.core.route import Route
+from dustpan.core.route import Document, Route
 from dustpan.core.steps import new_step
 from dustpan.ui.app import start
 from dustpan.ui.jobs import Jobs
@@ -25,7 +27,7 @@ from dustpan.ui.messages import Message
 from dustpan.ui.screen import Look, Screen, read_profile
 from dustpan.ui.session import Session, place_for
 from dustpan.ui.sliders import NumberSlider
-from dustpan.ui.tiles import level_for
+from dustpan.ui.tiles import Subject, Tiles, View, _strips, level_for
 from dustpan.ui.tone_plot import TonePlot
 
 AMOUNT = Param("Amount", 20.0, "More is more.", unit="%", low=-50.0, high=150.0, step=5.0)
@@ -214,3 +216,42 @@ def test_without_a_display_the_window_says_what_to_do(monkeypatch):
     hidden = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
     done = subprocess.run([sys.executable, "-m", "dustpan"], env=hidden, capture_output=True, text=True, check=False)
     assert done.returncode == 1 and "no display" in done.stderr and "Traceback" not in done.stderr
+
+
+@given(
+    st.integers(0, 3),
+    st.integers(0, 900),
+    st.integers(0, 700),
+    st.integers(1, 900),
+    st.integers(1, 700),
+    st.integers(1, 8),
+)
+@settings(max_examples=60, deadline=None)
+def test_strips_cover_a_view_once_on_whole_steps(level, left, top, width, height, cores):
+    size = (1000, 800)
+    view = QRect(left, top, width, height).intersected(QRect(0, 0, *size))
+    reduced = (-(-size[0] >> level), -(-size[1] >> level)) if level else size
+    strips = _strips(view, level, reduced, cores)
+    assert 1 <= len(strips) <= cores + 1
+    covered = np.zeros((reduced[1], reduced[0]), int)
+    for x0, y0, x1, y1 in strips:
+        assert x0 % 8 == 0 and y0 % 8 == 0 and x1 > x0 and y1 > y0
+        covered[y0:y1, x0:x1] += 1
+    assert covered.max() == 1
+    wanted = covered[
+        view.top() >> level : (view.bottom() >> level) + 1, view.left() >> level : (view.right() >> level) + 1
+    ]
+    assert wanted.all()
+
+
+def test_tiles_out_of_view_make_room_the_oldest_first(session, monkeypatch):
+    monkeypatch.setattr("dustpan.ui.tiles._KEPT", 5 * 100 * 100 * 4)
+    tiles = Tiles(session, lambda: Subject(Document()))
+    tiles.view = View(QRect(0, 0, 1000, 500), 0)
+    keys = [(0, column, row) for row in range(4) for column in range(2)]
+    tiles.exact = {key: QImage(100, 100, QImage.Format.Format_RGB32) for key in keys}
+    tiles._make_room()
+    assert list(tiles.exact) == [*keys[:2], *keys[5:]]  # what is looked at stays, though it is the oldest
+    tiles.view = View(QRect(0, 0, 1000, 2000), 0)
+    tiles._make_room()
+    assert len(tiles.exact) == 5
