@@ -1,4 +1,4 @@
-"""Print the benchmarks' tables: `python -m benchmarks [cleaning] [route] [window] [opening]` (all by default)."""
+"""Print the benchmarks' tables: `python -m benchmarks [cleaning] [route] [mosaic] [window] [opening]` (all by default)."""
 
 from __future__ import annotations
 
@@ -9,9 +9,15 @@ for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS"):
     os.environ.setdefault(name, "1")
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from benchmarks import cleaning, opening, route, window
+from benchmarks import cleaning, mosaic, opening, route, window
 
-TABLES = {"cleaning": cleaning.run, "route": route.run, "window": window.run, "opening": opening.run}
+TABLES = {
+    "cleaning": cleaning.run,
+    "route": route.run,
+    "mosaic": mosaic.run,
+    "window": window.run,
+    "opening": opening.run,
+}
 
 for wanted in sys.argv[1:] or TABLES:
     TABLES[wanted]()
