@@ -137,23 +137,33 @@ class Readings(QWidget):
         self._loader.start()
 
     def _make_plot(self, library) -> None:
-        self._plot = plot = library.PlotWidget(background=theme.GREYS.ground)
+        # Put together from its parts: the library's whole plot brings menus that take 60 ms to build.
+        self._plot = plot = library.GraphicsView(background=theme.GREYS.ground)
         plot.setFixedSize(136, 92)
-        plot.setMouseEnabled(False, False)
-        plot.hideButtons()
-        plot.setMenuEnabled(False)
         plot.setToolTip("Luminance noise at each tone, dark at the left: before the route and after it")
-        for side in ("left", "bottom"):
-            axis = plot.getAxis(side)
+        layout = library.GraphicsLayout()
+        layout.setContentsMargins(2, 4, 4, 2)
+        layout.setSpacing(0)
+        self._room = library.ViewBox(enableMenu=False, enableMouse=False)
+        self._room.disableAutoRange()
+        layout.addItem(self._room, 0, 1)
+        for side, place in (("left", (0, 0)), ("bottom", (1, 1))):
+            axis = library.AxisItem(side)
             axis.setStyle(tickFont=theme.font(7), tickLength=-3, tickTextOffset=2)
             axis.setPen(theme.GREYS.line)
             axis.setTextPen(theme.GREYS.faint)
-        plot.getAxis("left").setWidth(20)
-        plot.getAxis("bottom").setTicks([[(0.13, "black"), (0.87, "white")], []])
-        self._curves = [
-            plot.plot(pen=library.mkPen(theme.MADDER, width=1.2, style=library.QtCore.Qt.PenStyle.DashLine), antialias=True),
-            plot.plot(pen=library.mkPen(theme.VERDIGRIS, width=1.8), antialias=True),
-        ]  # fmt: skip
+            axis.linkToView(self._room)
+            layout.addItem(axis, *place)
+            if side == "left":
+                axis.setWidth(20)
+            else:
+                axis.setTicks([[(0.13, "black"), (0.87, "white")], []])
+        dashed = library.mkPen(theme.MADDER, width=1.2, style=library.QtCore.Qt.PenStyle.DashLine)
+        solid = library.mkPen(theme.VERDIGRIS, width=1.8)
+        self._curves = [library.PlotCurveItem(pen=pen, antialias=True) for pen in (dashed, solid)]
+        for curve in self._curves:
+            self._room.addItem(curve)
+        plot.setCentralItem(layout)
         self._plot_place.addWidget(plot)
         self._show()
 
@@ -232,10 +242,11 @@ class Readings(QWidget):
             few = len(report.places) <= 8
             self._note.setText(f"from {len(report.places)} {'proofs' if few else 'patches over the picture'}")
         if self._curves:
-            for curve, values in zip(
-                self._curves, (report.noise_before, report.noise_after) if report else ((), ()), strict=True
-            ):
-                curve.setData(TONES[: len(values)], np.asarray(values))
+            both = [np.asarray(v) for v in ((report.noise_before, report.noise_after) if report else ((), ()))]
+            for curve, values in zip(self._curves, both, strict=True):
+                curve.setData(TONES[: len(values)], values)
+            top = max((float(values.max(initial=0)) for values in both), default=0.0)
+            self._room.setRange(xRange=(0, 1), yRange=(0, max(top, 1.0)), padding=0.06)
 
     def _add_line(self, number: int) -> None:
         labels = [QLabel(objectName="faint"), QLabel(), QLabel()]

@@ -11,7 +11,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from dustpan.core.copying import Value, read_text
 from dustpan.core.engine import Engine, Plan
@@ -419,10 +419,12 @@ class Session(QObject):
             if not len(route):
                 self.told.emit("Nothing was found that needs a step.", False)
                 return
-            # The step that follows the measurement is the one to look at first.
-            self.chosen_id = next((s.id for s in route if getattr(s.params, "auto", False)), route.steps[-1].id)
+            self.chosen_id = None
             self.edit(replace(self.document, route=route), "Propose a route")
-            self.chosen.emit()
+            # The step that follows the measurement is the one to look at first; its controls are built a moment
+            # after the cards, so that the window does not stand still for both.
+            first = next((s.id for s in route if getattr(s.params, "auto", False)), route.steps[-1].id)
+            QTimer.singleShot(0, lambda: self.choose(first))
 
         self.jobs.run(lambda: propose_route(engine, check=token.check), finish, priority=Priority.VIEW, token=token)
 
