@@ -424,7 +424,7 @@ class Session(QObject):
             # The step that follows the measurement is the one to look at first; its controls are built a moment
             # after the cards, so that the window does not stand still for both.
             first = next((s.id for s in route if getattr(s.params, "auto", False)), route.steps[-1].id)
-            QTimer.singleShot(0, lambda: self.choose(first))
+            QTimer.singleShot(0, lambda: self.choose(first) if self.route.find(first) else None)
 
         self.jobs.run(lambda: propose_route(engine, check=token.check), finish, priority=Priority.VIEW, token=token)
 
