@@ -12,6 +12,7 @@ from conftest import psnr
 from dustpan.core.engine import Engine
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.sharpen import detail_of, noise_gain
+from dustpan.core.measure.channels import channel_factors
 from dustpan.core.picture import Source, from_working, to_working
 from dustpan.core.propose import propose_route
 from dustpan.core.route import Document, Route
@@ -85,6 +86,38 @@ def test_clusters_of_an_interpolated_mosaic_are_mended(monkeypatch, demosaic):
     assert (after < np.maximum(0.3 * before, 0.1))[clear].mean() > 0.93
 
 
+@pytest.mark.parametrize(("iso", "demosaic"), [(1600, "fine"), (6400, "fast"), (12800, "fine")])
+def test_nearly_all_that_can_be_seen_are_mended_at_the_first_go(monkeypatch, iso, demosaic):
+    how = {"iso": iso, "demosaic": demosaic}
+    spoiled = to_working(noisy_picture("bench", **how).pixels)
+    rows, columns, _ = camera.hot_pixels(spoiled.shape[:2], camera.Settings(**how))
+    monkeypatch.setattr(camera, "HOT_SHARE", 1e-9)
+    sound = to_working(noisy_picture("bench", **how).pixels)
+    mended = run("hot_pixels", spoiled)
+    inner = (rows > 8) & (rows < sound.shape[0] - 9) & (columns > 8) & (columns < sound.shape[1] - 9)
+    rows, columns = rows[inner], columns[inner]
+    around = np.stack([sound[rows + y, columns + x] for y in range(-7, 8) for x in range(-7, 8)])
+    middle = np.median(around, axis=0)
+    noise = 1.4826 * np.median(np.abs(around - middle), axis=0) + 1 / 255
+    before, after = ((np.abs(p[rows, columns] - middle) / noise).max(axis=1) for p in (spoiled, mended))
+    seen = before > 8
+    assert seen.sum() > 150
+    assert (after < np.maximum(4, 0.3 * before))[seen].mean() > 0.97
+
+
+def test_each_channels_own_noise_is_found():
+    rng = np.random.default_rng(7)
+    there = np.array([0.008, 0.02, 0.05], np.float32)
+    y, x = np.mgrid[0:300, 0:300] / 300
+    scene = 0.4 + 0.15 * np.stack([x, y, x * y], axis=2) + 0.1 * (np.sin(40 * x) * (y > 0.5))[..., None]
+    crop = (scene + rng.normal(0, 1, scene.shape) * there).astype(np.float32)
+    told = np.full_like(crop, 0.02)
+    assert channel_factors([crop], [told]) == pytest.approx(there / 0.02, rel=0.12)
+    crop[..., 0] = 0.0  # cut off at black: nothing can be told of it
+    assert channel_factors([crop], [told])[0] == 1.0
+    assert channel_factors([crop[:30, :30]], [told[:30, :30]]).tolist() == [1.0, 1.0, 1.0]
+
+
 def stars(count: int, spread: float):
     """Points of light through a lens, of many strengths and colours, and the places of their middles."""
     rng = np.random.default_rng(2)
@@ -131,7 +164,7 @@ def test_the_count_on_the_card_is_what_is_there():
     assert plan.base.key != source.key and not plan.stages
     _, _, dark = camera.hot_pixels(SIZE[::-1], camera.Settings(iso=6400, seconds=0.5))
     clear = (dark > 0.12 * camera.FULL_WELL / 64).sum()
-    assert 0.6 * clear < plan.stage("hot_pixels").analysis < 1.6 * clear
+    assert 0.6 * clear < plan.stage("hot_pixels").analysis.count < 1.6 * clear
 
 
 # -- sharpening ---------------------------------------------------------------------------------------------------

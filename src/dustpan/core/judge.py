@@ -175,7 +175,8 @@ def _change_of(engine: Engine, plan: Plan, check: Check) -> Callable[[Region], n
         if mended.base.patches is not None:
             return lambda region: np.abs(mended.base.read(region) - plan.base.read(region)).max(axis=2)
     context = Context(plan.noise_after(), plan.base.size, 0, check, plan.base.mosaic)
-    marks_in = partial(kind.find, params=kind.params_type(), context=context)
+    analysis = kind.analyse(kind.params_type(), engine.survey(plan, check=check))
+    marks_in = partial(kind.find, params=kind.params_type(), analysis=analysis, context=context)
     return lambda region: marks_in(plan.base.read(region), region).astype(np.float32)
 
 

@@ -8,6 +8,7 @@ from dustpan.core.filters.compiled import kernel
 
 _RING = 3
 _SKIRT = np.float32(0.3)  # least share of a point of light that its four neighbours hold
+_MARGIN = np.float32(0.2)  # of the noise, by which the neighbours must lie under that share
 _EVIDENCE = np.float32(0.65)  # of the sensitivity: enough in a second channel to judge its shape by
 _FALSE_COLOUR = np.float32(0.5)  # of the texture around: interpolated mosaics draw that much false colour
 _SECOND = np.float32(0.3)  # most that a speck of one colour shows in its second strongest channel
@@ -121,7 +122,8 @@ def _is_speck(tile, sigma, y, x, sign, sensitivity, coloured, spare_stars, value
         else:
             unit = max(unit, _FALSE_COLOUR * texture)
         strong = strong or excess > sensitivity * unit
-        sharp = sharp or (excess > _EVIDENCE * sensitivity * unit and skirt < _SKIRT * excess)
+        bare = skirt < _SKIRT * excess - _MARGIN * unit
+        sharp = sharp or (excess > _EVIDENCE * sensitivity * unit and bare)
         if c < 3:
             second = max(second, min(first, excess))
             first = max(first, excess)

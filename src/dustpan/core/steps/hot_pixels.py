@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import ClassVar
 
 import cv2
@@ -10,6 +10,7 @@ import numpy as np
 
 from dustpan.core.filters.colour import OPPONENT, encode_curve, tone_of
 from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, find_specks, mend_mosaic, mend_specks
+from dustpan.core.measure.channels import channel_factors
 from dustpan.core.measure.model import EvenField, NoiseField
 from dustpan.core.params import Params, param
 from dustpan.core.steps.base import Context, Inside, StepKind, every_fourth, spread_out
@@ -47,6 +48,18 @@ class HotPixelParams(Params):
     spare_stars: bool = param("Spare stars and glints", True, "Keep points of light that spread into their neighbours as through a lens.")  # fmt: skip
 
 
+@dataclass(frozen=True)
+class SpeckAnalysis:
+    """What the step knows of the whole picture.
+
+    count : about how many specks it has. channels : by what the noise model's deviations of red, green and blue are
+    multiplied, so that they are those of the channels themselves.
+    """
+
+    count: float
+    channels: tuple[float, float, float] = (1.0, 1.0, 1.0)
+
+
 class HotPixels(StepKind):
     """Mend single pixels and small clusters that no lens could have drawn."""
 
@@ -68,31 +81,34 @@ class HotPixels(StepKind):
         return HotPixelParams()
 
     def analyse(self, params, survey):
-        """Return about how many specks the picture has, counted on the survey's crops."""
+        """Return about how many specks the picture has, counted on the survey's crops, and its channels' noise."""
         looked, found = 0, 0
         context = Context(EvenField(survey.measured), survey.size, mosaic=survey.mosaic)
+        analysis = (
+            SpeckAnalysis(0.0) if survey.mosaic is not None else SpeckAnalysis(0.0, _channels(survey.crops, context))
+        )
         for crop in survey.crops:
-            marks = self.find(crop, (0, 0, crop.shape[1], crop.shape[0]), params, context)
+            marks = self.find(crop, _whole(crop), params, analysis, context)
             looked, found = looked + marks.size, found + count_specks(marks)
-        return found * survey.size[0] * survey.size[1] / max(looked, 1)
+        return replace(analysis, count=found * survey.size[0] * survey.size[1] / max(looked, 1))
 
-    def find(self, tile, region, params, context: Context) -> np.ndarray:
+    def find(self, tile, region, params, analysis: SpeckAnalysis, context: Context) -> np.ndarray:
         """Return the marks (h x w bool) of the specks in a tile; looks 16 px around."""
         if context.mosaic is not None:
             return _mosaic(tile, region, params, context)[0]
-        return _marks(tile, _channel_sigma(tile, lambda tone: context.sigma(tone, region)), params)
+        return _marks(tile, _channel_sigma(tile, region, analysis, context), params)
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its specks filled; looks 16 px around."""
         if context.mosaic is not None:
             return _mosaic(tile, region, params, context)[1][..., None]
-        sigma = _channel_sigma(tile, lambda tone: context.sigma(tone, region))
+        sigma = _channel_sigma(tile, region, analysis, context)
         marks = _marks(tile, sigma, params)
         return mend_specks(tile, marks, sigma=sigma, size=params.max_size)
 
     def show_inside(self, name, tile, region, params, analysis, context):
         """Return white where a speck was found, grown to 3 px, on a dim picture."""
-        marks = self.find(tile, region, params, context)
+        marks = self.find(tile, region, params, analysis, context)
         grown = cv2.dilate(marks.view(np.uint8), np.ones((3, 3), np.uint8)) > 0
         tone = tile[..., 0] if context.mosaic is not None else tone_of(tile)
         dim = np.repeat(0.3 * np.clip(tone, 0, 1)[..., None], 3, axis=2)
@@ -106,12 +122,12 @@ class HotPixels(StepKind):
     def propose(self, survey):
         """Propose the step where hot pixels are found."""
         params = HotPixelParams()
-        count = self.analyse(params, survey)
+        count = self.analyse(params, survey).count
         return params if count > max(_WORTH_MENDING * survey.size[0] * survey.size[1] / 1e6, 2) else None
 
     def tell(self, params, analysis):
         """Return how many are mended."""
-        return f"about {analysis:.0f} mended" if analysis >= 1 else "none found"
+        return f"about {analysis.count:.0f} mended" if analysis.count >= 1 else "none found"
 
     def carry(self, params, analysis, noise: NoiseField):
         """Hand the noise on: single pixels do not change it."""
@@ -136,11 +152,24 @@ def _marks(tile, sigma, params: HotPixelParams) -> np.ndarray:
     )  # fmt: skip
 
 
-def _channel_sigma(tile: np.ndarray, sigma_of) -> np.ndarray:
+def _channel_sigma(tile: np.ndarray, region, analysis: SpeckAnalysis, context: Context) -> np.ndarray:
     """Return H x W x 3 deviations of red, green and blue at each place's own tone (specks smoothed out of it)."""
-    variance = sigma_of(every_fourth(np.minimum(tone_of(tile), 1))) ** 2
-    channels = np.sqrt(np.maximum(np.tensordot(OPPONENT.T**2, variance, axes=(1, 0)), (0.5 / 255) ** 2))
-    return np.moveaxis(spread_out(channels, tile.shape[:2]), 0, 2)
+    variance = context.sigma(every_fourth(np.minimum(tone_of(tile), 1)), region) ** 2
+    factors = np.array(analysis.channels, np.float32)[:, None, None]
+    channels = factors * np.sqrt(np.tensordot(OPPONENT.T**2, variance, axes=(1, 0)).astype(np.float32))
+    return np.moveaxis(spread_out(np.maximum(channels, np.float32(0.5 / 255)), tile.shape[:2]), 0, 2)
+
+
+def _channels(crops, context: Context) -> tuple[float, float, float]:
+    """Return the factors of the channels' noise, from every other crop."""
+    some = crops[::2]
+    sigmas = [_channel_sigma(crop, _whole(crop), SpeckAnalysis(0.0), context) for crop in some]
+    red, green, blue = channel_factors(some, sigmas).tolist()
+    return red, green, blue
+
+
+def _whole(tile: np.ndarray) -> tuple[int, int, int, int]:
+    return 0, 0, tile.shape[1], tile.shape[0]
 
 
 KIND = HotPixels()
