@@ -11,6 +11,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QApplication
 
+from dustpan.core.cache import Cache
 from dustpan.core.picture import Metadata, Source
 from dustpan.core.pool import Pool
 from dustpan.core.steps import kinds
@@ -112,6 +113,21 @@ def test_what_is_on_screen_at_100_percent_is_the_export_bit_for_bit(opened, qtbo
         assert shown.shape[0] > 300 and np.array_equal(shown, in_view(opened, exported.pixels))
     assert exported.metadata.camera == "Quillmark Q3"
     assert "Saved" in opened.message.text.text()
+
+
+def test_strips_of_views_that_were_left_are_not_kept(opened, qtbot):
+    propose(opened, qtbot)
+    opened.canvas.set_zoom(4.0)
+    opened.canvas.show_place(120, 120)
+    opened.controls._fields["luminance"].changed.emit(40.0)  # what was exact is so no more
+    settle(opened, qtbot)
+    assert opened.tiles.strips
+    for x, y in ((120, 120), (600, 360), (120, 360), (600, 120)):
+        opened.session.engine._cache = Cache(1 << 20)  # as when the picture is large: no block is at hand
+        opened.canvas.show_place(x, y)
+        settle(opened, qtbot)
+        view = opened.tiles.view.region
+        assert all(piece.area.intersects(view) for piece in opened.tiles.strips) and len(opened.tiles.strips) <= 4
 
 
 def test_propose_drag_and_undo(opened, qtbot):

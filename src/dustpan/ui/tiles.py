@@ -319,6 +319,7 @@ class Tiles(QObject):
         missing = self._missing()
         nothing = len(missing) == len(_blocks(self.view.region, self.view.level, BLOCK))
         if self.view.level == 0 and nothing and not shown.at_hand(engine, missing):
+            self.strips = [piece for piece in self.strips if piece.area.intersects(self.view.region)]
             for region in _strips(self.view.region, 0, shown.plan.size, self.session.jobs.pool.size):
                 self.session.jobs.run(
                     partial(self._piece, engine, shown, 0, region, token.check), self._take_strip,

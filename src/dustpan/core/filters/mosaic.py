@@ -10,6 +10,8 @@ import itertools
 import cv2
 import numpy as np
 
+from dustpan.core.filters.cells import FLAT, cut_cells, flat_value, variance_in_cells
+
 FINE_SUPPORT, FAST_SUPPORT = 24, 8  # px that the result looks around
 _REFLECT = cv2.BORDER_REFLECT_101  # keeps the colours of a 2 x 2 pattern in step
 _OTHER = np.array([[-0.25, 0.5, 0.5, 0.5, -0.25]], np.float32)  # the other colour of a line, at each of its pixels
@@ -18,9 +20,6 @@ _SHORT = cv2.getGaussianKernel(7, 1.0).astype(np.float32)
 _ROUND = cv2.getGaussianKernel(7, 1.0).astype(np.float32)
 _ONE = np.ones((1, 1), np.float32)
 _WINDOW = 9  # px over which a direction is judged
-_CELL = 24  # px, side of the cells that noise is measured in
-_MEDIAN = 0.4549  # median of the square of a normal deviate of variance 1
-_FLAT, _FLAT_BIAS = 0.25, 0.94  # the quantile over cells that counts, and how low it lies by chance alone
 _SHARES = (0, 0.01, 0.03, 0.06, 0.12, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1)  # of the cells, from the darkest
 _LEAST_CELLS = 6
 _NEAR_WHITE = 0.9
@@ -151,9 +150,9 @@ def mosaic_noise(crops: list[np.ndarray], period: int) -> tuple[float, float]:
     for low, high in itertools.pairwise(edges):
         inside = (tone >= low) & (tone <= high)
         if inside.sum() >= _LEAST_CELLS:
-            flat = variance[inside] <= np.quantile(variance[inside], 2 * _FLAT)
+            flat = variance[inside] <= np.quantile(variance[inside], 2 * FLAT)
             middles.append(float(tone[inside][flat].mean()))
-            levels.append(float(np.quantile(variance[inside], _FLAT)) / _FLAT_BIAS)
+            levels.append(flat_value(variance[inside]))
     if len(middles) < 2:
         return (float(np.median(variance)) if len(variance) else 0.0), 0.0
     return _line_under(np.array(middles), np.maximum(levels, 1e-12))
@@ -162,13 +161,7 @@ def mosaic_noise(crops: list[np.ndarray], period: int) -> tuple[float, float]:
 def _cells(crop: np.ndarray, period: int) -> tuple[np.ndarray, np.ndarray]:
     """Return mean tone and variance of the noise of cells of a crop."""
     middle, sides = crop[:, period:-period], (crop[:, : -2 * period] + crop[:, 2 * period :]) / 2
-    rows, columns = (n // _CELL for n in middle.shape)
-
-    def cut(plane: np.ndarray) -> np.ndarray:
-        plane = plane[: rows * _CELL, : columns * _CELL].reshape(rows, _CELL, columns, _CELL)
-        return plane.swapaxes(1, 2).reshape(rows * columns, _CELL * _CELL)
-
-    return cut((2 * sides + middle) / 3).mean(axis=1), np.median(cut((middle - sides) ** 2), axis=1) / (1.5 * _MEDIAN)
+    return cut_cells((2 * sides + middle) / 3).mean(axis=1), variance_in_cells((middle - sides) ** 2 / 1.5)
 
 
 def _line_under(tone: np.ndarray, variance: np.ndarray) -> tuple[float, float]:

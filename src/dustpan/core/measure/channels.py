@@ -10,10 +10,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from dustpan.core.filters.cells import cut_cells, flat_value, variance_in_cells
+
 _LAG = 3  # px between the values compared: past the reach of an interpolated mosaic
-_CELL = 24  # px
-_MEDIAN = 0.4549  # median of the square of a normal deviate of variance 1
-_FLAT, _FLAT_BIAS = 0.25, 0.94  # the quantile over cells that counts, and how low it lies by chance alone
 _CUT_OFF = 0.02  # share of a cell's values at black or white from which it tells nothing
 _LEAST_CELLS = 12
 _RANGE = (0.4, 2.5)
@@ -37,22 +36,14 @@ def channel_factors(crops: Sequence[np.ndarray], sigmas: Sequence[np.ndarray]) -
     for channel in range(3):
         found = shares[np.isfinite(shares[:, channel]), channel]
         if len(found) >= _LEAST_CELLS:
-            factors[channel] = np.clip(np.sqrt(np.quantile(found, _FLAT) / _FLAT_BIAS), *_RANGE)
+            factors[channel] = np.clip(np.sqrt(flat_value(found)), *_RANGE)
     return factors
 
 
 def _shares(crop: np.ndarray, sigma: np.ndarray) -> np.ndarray:
     """Return (cells, 3): measured over predicted variance; NaN where a channel is cut off."""
-    squares = _cells((crop[:, _LAG:] - crop[:, :-_LAG]) ** 2 / 2)
-    predicted = _cells(sigma[:, _LAG:] ** 2).mean(axis=1)
-    values = _cells(crop[:, _LAG:])
+    measured = variance_in_cells((crop[:, _LAG:] - crop[:, :-_LAG]) ** 2 / 2)
+    predicted = cut_cells(sigma[:, _LAG:] ** 2).mean(axis=1)
+    values = cut_cells(crop[:, _LAG:])
     sound = ((values <= 0.002) | (values >= 0.998)).mean(axis=1) < _CUT_OFF
-    measured = np.median(squares, axis=1) / _MEDIAN
     return np.where(sound, measured / np.maximum(predicted, 1e-9), np.nan)
-
-
-def _cells(planes: np.ndarray) -> np.ndarray:
-    """Return (cells, pixels, channels); what is left over at the ends is dropped."""
-    rows, columns, channels = planes.shape[0] // _CELL, planes.shape[1] // _CELL, planes.shape[2]
-    cut = planes[: rows * _CELL, : columns * _CELL].reshape(rows, _CELL, columns, _CELL, channels)
-    return cut.swapaxes(1, 2).reshape(rows * columns, _CELL * _CELL, channels)

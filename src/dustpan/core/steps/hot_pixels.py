@@ -73,7 +73,7 @@ class HotPixels(StepKind):
     inside: ClassVar = {"found": Inside("Pixels found", "sensitivity", fine=True)}
 
     def support(self, params, analysis):
-        """Return 16 px: ring, cluster and the pixels filled from."""
+        """Return 24 px: ring, cluster and the pixels filled from."""
         return SUPPORT
 
     def measured(self, survey):
@@ -93,13 +93,13 @@ class HotPixels(StepKind):
         return replace(analysis, count=found * survey.size[0] * survey.size[1] / max(looked, 1))
 
     def find(self, tile, region, params, analysis: SpeckAnalysis, context: Context) -> np.ndarray:
-        """Return the marks (h x w bool) of the specks in a tile; looks 16 px around."""
+        """Return the marks (h x w bool) of the specks in a tile; looks 24 px around."""
         if context.mosaic is not None:
             return _mosaic(tile, region, params, context)[0]
         return _marks(tile, _channel_sigma(tile, region, analysis, context), params)
 
     def apply(self, tile, region, params, analysis, context: Context):
-        """Return the tile with its specks filled; looks 16 px around."""
+        """Return the tile with its specks filled; looks 24 px around."""
         if context.mosaic is not None:
             return _mosaic(tile, region, params, context)[1][..., None]
         sigma = _channel_sigma(tile, region, analysis, context)
