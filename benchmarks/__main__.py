@@ -1,4 +1,4 @@
-"""Print the benchmarks' tables: `python -m benchmarks [cleaning] [route] [mosaic] [window] [opening]` (all by default)."""
+"""Print the benchmarks' tables: `python -m benchmarks [cleaning] [route] [proposals] [mosaic] [window] [opening]` (all by default)."""
 
 from __future__ import annotations
 
@@ -9,11 +9,12 @@ for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS"):
     os.environ.setdefault(name, "1")
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from benchmarks import cleaning, mosaic, opening, route, window
+from benchmarks import cleaning, mosaic, opening, proposals, route, window
 
 TABLES = {
     "cleaning": cleaning.run,
     "route": route.run,
+    "proposals": proposals.run,
     "mosaic": mosaic.run,
     "window": window.run,
     "opening": opening.run,

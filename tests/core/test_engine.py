@@ -212,7 +212,7 @@ def test_a_route_is_proposed_from_what_is_there(noisy, truth):
     route = propose_route(engine)
     assert [step.kind for step in route] == ["hot_pixels", "exposure", "noise", "sharpen"]
     plan = engine.plan(Document(route))
-    assert [s.step.kind for s in plan.resting] == ["exposure"]  # the light is right as it is
+    assert [s.step.kind for s in plan.prepared if s.idle] == ["exposure"]  # the light is right as it is
     clean = clean_picture("bench")
     assert "hot_pixels" not in [step.kind for step in propose_route(Engine(clean))]
     dark = Source((np.clip(truth, 0, 1) * 0.25 * 65535).astype(np.uint16))

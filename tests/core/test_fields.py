@@ -47,7 +47,7 @@ def test_channel_factors_reach_the_planes_they_belong_to():
 
 def test_a_lifted_field_goes_between_its_models_by_place():
     ramp = lambda place, shape: np.linspace(place[0], place[2], shape[1])[None].repeat(shape[0], 0)  # noqa: E731
-    field = LiftedField(np.array([0.0, 1.0], np.float32), (white(0.01), white(0.03)), ramp)
+    field = LiftedField(np.array([0.0, 1.0], np.float32), (EvenField(white(0.01)), EvenField(white(0.03))), ramp)
     found = field.sigma(np.full((3, 5), 0.5), WHOLE)[0]
     assert np.allclose(found, np.linspace(0.01, 0.03, 5), atol=1e-5)
     assert np.allclose(field.sigma(np.full((2, 2), 0.5), (0.9, 0, 1.0, 1))[0][:, 1], 0.03, atol=1e-5)

@@ -161,8 +161,16 @@ def test_patches_and_scales_keep_the_mean():
     assert np.allclose(lay_under(plane, halve(plane)), plane, atol=1e-6)
     lifted = lay_under(plane, halve(plane) + np.float32(0.1))
     assert np.allclose(lifted, plane + 0.1, atol=1e-5)
-    with pytest.raises(ValueError, match="3000 px wide"):
-        clean_plane(np.zeros((16, 3000), np.float32), level=np.ones((8, 1500)), spectrum=np.ones((8, 8)))
+
+
+def test_planes_wider_than_a_kernel_takes_are_the_same_to_the_last_bit():
+    plane = np.random.default_rng(6).random((24, 5000)).astype(np.float32)
+    how = {"spectrum": np.ones((8, 8), np.float32), "strength": 0.8}
+    wide = clean_plane(plane, level=np.full((12, 2500), 0.2, np.float32), **how)
+    for first in (0, 1504, 3200):
+        part = clean_plane(plane[:, first : first + 1800], level=np.full((12, 900), 0.2, np.float32), left=first, **how)
+        inner = slice(16 if first else 0, None if first + 1800 >= 5000 else 1784)
+        assert np.array_equal(part[:, inner], wide[:, first : first + 1800][:, inner])
 
 
 def test_lines_come_back_from_what_was_removed_and_noise_does_not():

@@ -128,7 +128,7 @@ def test_a_lifted_gradient_goes_up_in_stairs(step):
 def test_harm_is_named_worst_first_with_its_places_and_only_past_its_limit():
     places = [Place("edge", 10 * n, 20 * n) for n in range(4)]
     each = [Figures(halo=value, texture_kept=1.0) for value in (0.02, 0.2, 0.08, 0.4)]
-    found = harm_findings(Figures(halo=0.1, texture_kept=0.9, shadow_shift=-2.0), places, each)
+    found = harm_findings(Figures(halo=0.1, texture_kept=0.9, speck_shift=-2.0), places, each)
     assert [f.what for f in found] == ["halo", "darker_shadows"] and all(f.harm for f in found)
     assert found[0].places == ((30, 60), (10, 20), (20, 40)) and found[0].text == "halos of 10 % along edges"
     assert "2.0 L* darker, as white specks went" in found[1].text

@@ -36,7 +36,7 @@ def of_each_kind(tmp_path_factory):
     files = []
     for name, fmt in FORMATS.items():
         path = folder / f"{name}{fmt.suffixes[0]}"
-        save_picture(path, render_native(engine, Plan(engine.base, ()), fmt), source.metadata, fmt)
+        save_picture(path, render_native(engine, Plan(engine.base), fmt), source.metadata, fmt)
         files.append(path)
     for name, six in (("square", False), ("six", True)):
         files.append(folder / f"{name}.dng")

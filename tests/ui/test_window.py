@@ -123,7 +123,7 @@ def test_strips_of_views_that_were_left_are_not_kept(opened, qtbot):
     settle(opened, qtbot)
     assert opened.tiles.strips
     for x, y in ((120, 120), (600, 360), (120, 360), (600, 120)):
-        opened.session.engine._cache = Cache(1 << 20)  # as when the picture is large: no block is at hand
+        opened.session.engine._blocks = Cache(1 << 20)  # as when the picture is large: no block is at hand
         opened.canvas.show_place(x, y)
         settle(opened, qtbot)
         view = opened.tiles.view.region

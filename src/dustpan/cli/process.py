@@ -193,7 +193,7 @@ def _one(picture: Path, target: Path, order: Order, pool, token: Token, report) 
     )  # fmt: skip
     return {
         "source": str(picture), "out": str(target), "format": fmt.name, "width": source.width, "height": source.height,
-        "steps": [stage.step.kind for stage in (*plan.mended, *plan.stages)],
+        "steps": [stage.step.kind for stage in plan.working],
         "messages": [*source.messages, *_left_out(route, source)],
         "seconds": round(time.perf_counter() - begun, 3),
     }  # fmt: skip

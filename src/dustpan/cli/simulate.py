@@ -52,6 +52,6 @@ def simulate(scene, out, iso, seed, size, six, truth, overwrite, **how):
         depth = np.uint16 if fmt.dtype != np.uint8 else np.uint8
         source = noisy_picture(scene, iso=iso, seed=seed, size=size, dtype=depth, **how)
     engine = Engine(source)
-    pixels = render_native(engine, Plan(engine.base, ()), fmt)
+    pixels = render_native(engine, Plan(engine.base), fmt)
     save_picture(out, pixels, source.metadata, fmt, overwrite=overwrite)
     say(f"{out}: {source.width} x {source.height} px")

@@ -54,10 +54,11 @@ class Base:
 
     @property
     def nbytes(self) -> int:
-        """Bytes it will hold in memory beside its source: reduced copies, or patches."""
+        """Bytes it will hold in memory beside its source: pixels of its own, reduced copies, or patches."""
         if self.patches is not None:
             return 2 * (self.patches.index.nbytes + self.patches.values.nbytes)
-        return self.size[0] * self.size[1] * 4
+        own = 0 if isinstance(self._pixels, np.memmap) else self._pixels.nbytes
+        return own + self.size[0] * self.size[1] * 4
 
     @property
     def patches(self) -> Patches | None:

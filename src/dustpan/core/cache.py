@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import dataclasses
 import threading
 from collections import OrderedDict
 from collections.abc import Hashable
 from typing import Any
+
+import numpy as np
+
+_SMALL = 1 << 10  # bytes that a value without arrays is taken for
 
 
 class Cache:
@@ -40,3 +45,23 @@ class Cache:
     def bytes(self) -> int:
         """Bytes held now."""
         return self._bytes
+
+
+def size_of(value: Any) -> int:
+    """Return about how many bytes a value holds: its arrays, also inside tuples and dataclasses, each once."""
+    return max(_bytes_in(value, set()), _SMALL)
+
+
+def _bytes_in(value: Any, seen: set[int]) -> int:
+    if id(value) in seen:
+        return 0
+    seen.add(id(value))
+    if isinstance(value, np.memmap):
+        return 0
+    if isinstance(value, np.ndarray):
+        return value.nbytes
+    if isinstance(value, tuple | list):
+        return sum(_bytes_in(item, seen) for item in value)
+    if dataclasses.is_dataclass(value):
+        return sum(_bytes_in(getattr(value, item.name), seen) for item in dataclasses.fields(value))
+    return int(getattr(value, "nbytes", 0))

@@ -7,6 +7,7 @@ the step before and a support around them. Keys name where pixels come from, nev
 from __future__ import annotations
 
 import hashlib
+import itertools
 import tempfile
 import threading
 from collections.abc import Callable, Iterator
@@ -17,16 +18,16 @@ from typing import Any
 import numpy as np
 
 from dustpan.core.base import Base, reduce_picture
-from dustpan.core.cache import Cache
+from dustpan.core.cache import Cache, size_of
 from dustpan.core.errors import RemedyError
 from dustpan.core.filters.blend import lay_over
-from dustpan.core.filters.planes import sample_plane
+from dustpan.core.filters.planes import Place, sample_plane
 from dustpan.core.measure.model import EvenField, MixedField, NoiseField, NoiseModel
 from dustpan.core.params import Params
 from dustpan.core.patches import Changed, Patches
 from dustpan.core.picture import Region, Source
 from dustpan.core.pool import Pool, share_out
-from dustpan.core.route import Document, Route, Step
+from dustpan.core.route import Document, Route, Step, Where
 from dustpan.core.steps import kinds, new_step, route_faults
 from dustpan.core.steps.base import MAX_SUPPORT, Context, StepKind
 from dustpan.core.survey import Survey
@@ -36,8 +37,9 @@ BLOCK = 512
 _ALIGN = 8  # supports are rounded up to this, so that sliding patches keep their places in the picture
 _CARRIED = 96  # px of margin up to which a block is worked on its own
 _MAPPED = 256 << 20  # a Base larger than this is kept in a file
+_BASES = 1 << 30  # bytes of bases kept at least
 _FEW = 0.02  # of a picture's pixels; so many or fewer changed ones are kept singly
-_SHARE_PLANE = 256  # px, the mask as the noise field sees it
+_SHARE_PIXELS = 250_000  # most of a mask as the noise field sees it
 Check = Callable[[], None]
 
 
@@ -53,7 +55,9 @@ def _digest(*parts: Any) -> str:
 class Stage:
     """One step of a plan, ready to run.
 
-    params : resolved (automatic values filled in); measured : what the measurement suggests, or None; raw_key, key : provenance before and after Mix and Where.
+    params : resolved (automatic values filled in), for the full picture or, in a draft, for the reduced one;
+    measured : what the measurement suggests, or None; size : of the full picture, px; raw_key, key : provenance before
+    and after Mix and Where.
     """
 
     step: Step
@@ -63,39 +67,84 @@ class Stage:
     analysis: Any
     analysis_key: str
     noise: NoiseField
+    size: tuple[int, int]
     raw_key: str
     key: str
 
+    @property
+    def idle(self) -> bool:
+        """Whether these settings change nothing."""
+        return self.kind.idle(self.params)
+
     @cached_property
     def noise_after(self) -> NoiseField:
-        """The noise field behind the step, its Mix and its Where."""
-        after = self.kind.carry(self.params, self.analysis, self.noise)
+        """The noise field behind the step, its Blending, its Mix and its Where."""
         step = self.step
-        if step.mix >= 1 and step.where.everywhere:
+        plain = step.blend == "replace" and step.mix >= 1
+        lay = None if plain else partial(lay_over, law=step.blend, share=float(step.mix))
+        after = self.kind.carry(self.params, self.analysis, self.noise, lay)
+        if step.where.everywhere:
             return after
-        mask = mask_of(step.where, (0, 0, _SHARE_PLANE, _SHARE_PLANE), (_SHARE_PLANE, _SHARE_PLANE))
-        shares = np.full((_SHARE_PLANE, _SHARE_PLANE), step.mix, np.float32) * mask
-        return MixedField(self.noise, after, lambda place, shape: sample_plane(shares, place, shape))
+        return MixedField(self.noise, after, _Shares(step.where, self.size))
+
+
+class _Shares:
+    """A Where as a noise field sees it: a small plane of its shares, made when it is first sampled."""
+
+    def __init__(self, where: Where, size: tuple[int, int]):
+        self._where, self._size = where, size
+        self._lock = threading.Lock()
+        self._plane: np.ndarray | None = None
+
+    def __call__(self, place: Place, shape: tuple[int, int]) -> np.ndarray:
+        """Return the shares at evenly spread points of a place."""
+        with self._lock:
+            if self._plane is None:
+                self._plane = self._make()
+        return sample_plane(self._plane, place, shape)
+
+    def _make(self) -> np.ndarray:
+        """Return the mask of the picture reduced until it is small, its feather with it."""
+        width, height = self._size
+        level = 0
+        while (width >> level) * (height >> level) > _SHARE_PIXELS:
+            level += 1
+        small = -(-width >> level), -(-height >> level)
+        return np.asarray(mask_of(self._where, (0, 0, *small), small, level=level), np.float32)
 
 
 @dataclass(frozen=True, eq=False)
 class Plan:
     """A document made ready to render on one source, at one level (0 is exact).
 
-    stages : the steps that work, in order; resting : steps whose settings change nothing; mended : the leading Mend
-    steps, whose result the base holds.
+    prepared : the steps behind Base in their order, also those whose settings change nothing; mended : the leading
+    Mend steps, whose result Base holds; outline : leading Mend steps stand among the prepared ones instead.
     """
 
     base: Base
-    stages: tuple[Stage, ...]
+    prepared: tuple[Stage, ...] = ()
     level: int = 0
-    resting: tuple[Stage, ...] = ()
     mended: tuple[Stage, ...] = ()
+    outline: bool = False
+
+    @cached_property
+    def stages(self) -> tuple[Stage, ...]:
+        """The steps that work at this plan's level: lengths shrink in a draft, and tiny steps drop out."""
+        working = [stage for stage in self.prepared if not stage.idle]
+        if self.level == 0:
+            return tuple(working)
+        scaled = [(stage, stage.kind.scaled(stage.params, self.level)) for stage in working]
+        return tuple(replace(stage, params=params) for stage, params in scaled if params is not None)
 
     @property
     def key(self) -> str:
-        """Provenance of the result."""
-        return self.stages[-1].key if self.stages else self.base.key
+        """Provenance of the result.
+
+        What is measured behind an outline's Mend steps is measured on a picture whose reduced copies are not mended, so
+        it must never be taken for the measurement on Base.
+        """
+        own = self.stages[-1].key if self.stages else self.base.key
+        return _digest("outline", own) if self.outline and self.stages else own
 
     @property
     def size(self) -> tuple[int, int]:
@@ -108,32 +157,35 @@ class Plan:
         raw = self.base.mosaic is not None and not any(stage.kind.only_mosaic for stage in self.stages)
         return 1 if raw else 3
 
-    def at(self, level: int) -> Plan:
-        """Return the draft plan for the picture reduced by 2 ** level: lengths shrink, tiny steps drop out."""
-        if level == self.level:
-            return self
-        scaled = [(stage, stage.kind.scaled(stage.params, level)) for stage in self.stages]
-        return replace(self, stages=tuple(replace(s, params=p) for s, p in scaled if p is not None), level=level)
+    @property
+    def working(self) -> tuple[Stage, ...]:
+        """All steps that change anything, those in Base included."""
+        return tuple(stage for stage in (*self.mended, *self.prepared) if not stage.idle)
 
-    def before(self, place: int) -> Plan:
-        """Return the plan of the first `place` stages."""
-        return replace(self, stages=self.stages[:place])
+    def at(self, level: int) -> Plan:
+        """Return the plan for the picture reduced by 2 ** level; level 0 is the exact one, whichever this is."""
+        return self if level == self.level else replace(self, level=level)
+
+    def before(self, stage: Stage) -> Plan:
+        """Return the plan of the steps before one of the prepared ones."""
+        ids = [prepared.step.id for prepared in self.prepared]
+        return replace(self, prepared=self.prepared[: ids.index(stage.step.id)])
 
     def stage(self, step_id: str) -> Stage | None:
-        """Return the stage of a step, or None when the step is off."""
-        return next((stage for stage in (*self.mended, *self.stages, *self.resting) if stage.step.id == step_id), None)
+        """Return the stage of a step with its full settings, or None when the step is off."""
+        return next((stage for stage in (*self.mended, *self.prepared) if stage.step.id == step_id), None)
 
     def noise_after(self) -> NoiseField:
-        """Return the noise field of the result."""
-        if not self.stages:
-            return EvenField(self.base.noise)
-        return self.stages[-1].noise_after
+        """Return the noise field of the result, at full size."""
+        last = next((stage for stage in reversed(self.prepared) if not stage.idle), None)
+        return EvenField(self.base.noise) if last is None else last.noise_after
 
 
 class Engine:
     """Render documents on one source.
 
-    source : the picture. budget : bytes of blocks to keep. noise : a model to use instead of measuring. pool : threads
+    source : the picture. budget : bytes of blocks to keep; bases and analyses have a store of their own, so that blocks,
+    which are made anew in a moment, never push them out. noise : a model to use instead of measuring. pool : threads
     that may help when a whole picture is needed at once.
     """
 
@@ -143,7 +195,7 @@ class Engine:
         self.source = source
         self.pool = pool
         self.runs: dict[str, int] = {}  # how often each kind's filter ran, for tests and for the curious
-        self._cache = Cache(budget)
+        self._blocks, self._analyses, self._bases = Cache(budget), Cache(budget), Cache(max(budget, _BASES))
         self.base = Base.of(source, noise, pool)
         self._fixed = noise
         self._busy: dict[Any, threading.Event] = {}
@@ -161,7 +213,7 @@ class Engine:
         outline : leave the leading Mend steps among the stages, so that nothing is made of the whole picture: for
             proposals, which look at its overview and at crops.
         """
-        plan, active = Plan(self.base, ()), self._active(document)
+        plan, active = Plan(self.base, outline=outline), self._active(document)
         if self.source.mosaic is not None:
             developed = 1 + next(n for n, step in enumerate(active) if kinds()[step.kind].only_mosaic)
             plan, active = self._mend(plan, active[:developed], check), active[developed:]
@@ -176,7 +228,7 @@ class Engine:
 
     def plan_mosaic(self, route: Route, *, check: Check = _nothing) -> Plan:
         """Return the plan of steps that work on a sensor's mosaic, before its development."""
-        plan = Plan(self.base, ())
+        plan = Plan(self.base)
         for step in route:
             plan = self._extend(plan, step, None, check)
         return plan
@@ -199,7 +251,8 @@ class Engine:
         """Return what a step placed after a plan may look at."""
         level = plan.base.overview_level
         small = plan.at(level)
-        mended = replace(plan, stages=tuple(stage for stage in plan.stages if stage.kind.stage == "Mend"))
+        leading = itertools.takewhile(lambda stage: stage.idle or stage.kind.stage == "Mend", plan.prepared)
+        mended = replace(plan, prepared=tuple(leading), level=0)
 
         def look() -> np.ndarray:
             return self.render(small, (0, 0, *small.size), check=check)
@@ -219,15 +272,13 @@ class Engine:
         else:
             analysis_key = _digest(plan.key, step.kind, step.params)
             make = partial(self._look, plan, kind, step.params, check)
-            look = self._once(("analysis", analysis_key), make, check)
+            look = self._once(analysis_key, make, check, self._analyses)
         params, measured, analysis, noise = look
         raw_key = _digest(plan.key, step.kind, params, analysis_key)
         plain = step.mix >= 1 and step.where.everywhere and step.blend == "replace"
         key = raw_key if plain else _digest(raw_key, step.mix, step.blend, step.where)
-        stage = Stage(step, kind, params, measured, analysis, analysis_key, noise, raw_key, key)
-        if kind.idle(params):
-            return replace(plan, resting=(*plan.resting, stage))
-        return replace(plan, stages=(*plan.stages, stage))
+        stage = Stage(step, kind, params, measured, analysis, analysis_key, noise, plan.base.size, raw_key, key)
+        return replace(plan, prepared=(*plan.prepared, stage))
 
     def _look(self, plan: Plan, kind: StepKind, params: Params, check: Check):
         survey = self.survey(plan, check=check)
@@ -246,8 +297,8 @@ class Engine:
         noise = self._fixed
         if noise is None and plan.channels == start.channels and isinstance(kept := plan.noise_after(), EvenField):
             noise = kept.model  # mending leaves the noise as it is; a developed mosaic is measured anew
-        base = self._once(("base", plan.key), lambda: self._materialise(start, plan, noise, check), check)
-        return Plan(base, (), resting=plan.resting, mended=(*start.mended, *plan.stages))
+        base = self._once(plan.key, lambda: self._materialise(start, plan, noise, check), check, self._bases)
+        return Plan(base, mended=(*start.mended, *plan.prepared), outline=plan.outline)
 
     def _materialise(self, start: Plan, plan: Plan, noise: NoiseModel | None, check: Check) -> Base:
         """Return a base with a plan's result: where few pixels differ from the start only those are kept."""
@@ -319,22 +370,18 @@ class Engine:
         stage = plan.stage(step_id)
         if stage is None:
             return self.sketch(plan, region, check=check)
-        if stage in plan.mended:
-            before = Plan(self.base, plan.mended[: plan.mended.index(stage)])
-        else:
-            before = plan.before(plan.stages.index(stage) if stage in plan.stages else len(plan.stages))
+        before = self.before(plan, stage)
         if stage.kind.inside[name].fine:
             return _reduced_by_most(partial(self._inside, before.at(0), stage, name, check), region, plan)
         params = stage.kind.scaled(stage.params, plan.level) or stage.params
         return self._inside(before.at(plan.level), replace(stage, params=params), name, check, region)
 
     def _inside(self, before: Plan, stage: Stage, name: str, check: Check, region: Region) -> np.ndarray:
-        x0, y0, x1, y1 = region
-        wide = _widened(region, _support(stage), before.size)
+        wide = _seen(region, stage, before.size)
         tile = self.sketch(before, wide, check=check)
         context = Context(stage.noise, before.size, before.level, check, before.base.mosaic)
         shown = stage.kind.show_inside(name, tile, wide, stage.params, stage.analysis, context)
-        return np.ascontiguousarray(shown[y0 - wide[1] : y1 - wide[1], x0 - wide[0] : x1 - wide[0]], np.float32)
+        return np.ascontiguousarray(_cut(shown, wide, region), np.float32)
 
     def block(self, plan: Plan, column: int, row: int, *, check: Check = _nothing) -> np.ndarray:
         """Return one block of a plan's result, read-only, h x w x 3 float32."""
@@ -342,7 +389,7 @@ class Engine:
 
     def holds(self, plan: Plan, column: int, row: int) -> bool:
         """Return whether a block of a plan's result is at hand."""
-        return not plan.stages or self._cache.get((plan.stages[-1].key, plan.level, column, row, 0)) is not None
+        return not plan.stages or self._blocks.get((plan.stages[-1].key, plan.level, column, row, 0)) is not None
 
     def _part(self, plan: Plan, number: tuple[int, int], margin: int, check: Check) -> np.ndarray:
         """Return a block of a plan's result with a margin around it, as far as the picture goes.
@@ -362,10 +409,9 @@ class Engine:
 
     def _mixed_part(self, plan: Plan, stage: Stage, number: tuple[int, int], margin: int, check: Check) -> np.ndarray:
         region = _widened(_block_region(*number, plan.size), margin, plan.size)
-        before = plan.before(-1)
+        before, support = plan.before(stage), _support(stage)
 
-        def read(plan: Plan, wide: Region) -> np.ndarray:
-            support = _support(stage)
+        def read(wide: Region) -> np.ndarray:
             if margin + support > _CARRIED:
                 return self.render(before, wide, check=check)
             return self._part(before, number, margin + support, check)
@@ -375,9 +421,8 @@ class Engine:
 
         if stage.key == stage.raw_key:
             return raw()
-        wide = _widened(region, _support(stage), plan.size)
-        left, top = region[0] - wide[0], region[1] - wide[1]
-        below = read(plan, wide)[top : top + region[3] - region[1], left : left + region[2] - region[0]]
+        wide = _seen(region, stage, plan.size)
+        below = _cut(read(wide), wide, region)
         return _mixed(
             plan, stage, region, below, lambda: self._once((stage.raw_key, plan.level, *number, margin), raw, check)
         )
@@ -390,8 +435,8 @@ class Engine:
         if not plan.stages:
             return plan.base.read(region, plan.level)
         check()
-        stage, before = plan.stages[-1], plan.before(-1)
-        read = partial(self.sketch, check=check)
+        stage = plan.stages[-1]
+        read = partial(self.sketch, plan.before(stage), check=check)
 
         def raw() -> np.ndarray:
             run = partial(self._run, plan, stage, region, read, check)
@@ -399,34 +444,48 @@ class Engine:
 
         if stage.key == stage.raw_key:
             return raw()
-        wide = _widened(region, _support(stage), plan.size)
-        left, top = region[0] - wide[0], region[1] - wide[1]
-        below = read(before, wide)[top : top + region[3] - region[1], left : left + region[2] - region[0]]
-        return _mixed(plan, stage, region, below, raw)
+        wide = _seen(region, stage, plan.size)
+        return _mixed(plan, stage, region, _cut(read(wide), wide, region), raw)
 
-    def _run(self, plan: Plan, stage: Stage, region: Region, read: Callable, check: Check) -> np.ndarray:
+    def _run(
+        self, plan: Plan, stage: Stage, region: Region, read: Callable[[Region], np.ndarray], check: Check
+    ) -> np.ndarray:
         """Run a stage's filter on a region: read the tile with its support, apply, cut the support off."""
-        x0, y0, x1, y1 = region
-        wide = _widened(region, _support(stage), plan.size)
-        tile = read(plan.before(-1), wide)
+        wide = _seen(region, stage, plan.size)
+        tile = read(wide)
         tile.flags.writeable = False
         check()
         context = Context(stage.noise, plan.size, plan.level, check, plan.base.mosaic)
         result = stage.kind.apply(tile, wide, stage.params, stage.analysis, context)
         with self._lock:
             self.runs[stage.kind.kind] = self.runs.get(stage.kind.kind, 0) + 1
-        return np.ascontiguousarray(result[y0 - wide[1] : y1 - wide[1], x0 - wide[0] : x1 - wide[0]], np.float32)
+        return np.ascontiguousarray(_cut(result, wide, region), np.float32)
 
-    def _once(self, key: Any, make: Callable[[], Any], check: Check) -> Any:
-        """Return a cached value, or make it; a second thread that wants it waits for the first."""
+    def before(self, plan: Plan, stage: Stage) -> Plan:
+        """Return the plan of the steps before one of a plan's, whether Base holds it or not."""
+        if stage in plan.mended:
+            return Plan(self.base, plan.mended[: plan.mended.index(stage)])
+        return plan.before(stage)
+
+    def remember(self, key: Any, make: Callable[[], Any], *, check: Check = _nothing) -> Any:
+        """Return what was worked out under a key, or work it out and keep it beside the analyses."""
+        return self._once(key, make, check, self._analyses)
+
+    def recall(self, key: Any) -> Any:
+        """Return what was worked out under a key, or None."""
+        return self._analyses.get(key)
+
+    def _once(self, key: Any, make: Callable[[], Any], check: Check, store: Cache | None = None) -> Any:
+        """Return a value from a store (by default that of blocks), or make it; a second thread waits for the first."""
+        store = self._blocks if store is None else store
         while True:
-            found = self._cache.get(key)
+            found = store.get(key)
             if found is not None:
                 return found
             with self._lock:
-                busy = self._busy.get(key)
+                busy = self._busy.get((id(store), key))
                 if busy is None:
-                    self._busy[key] = mine = threading.Event()
+                    self._busy[id(store), key] = mine = threading.Event()
                     break
             while not busy.wait(0.02):
                 check()
@@ -434,11 +493,11 @@ class Engine:
             value = make()
             if isinstance(value, np.ndarray):
                 value.flags.writeable = False
-            self._cache.put(key, value, getattr(value, "nbytes", 1 << 16))
+            store.put(key, value, size_of(value))
             return value
         finally:
             with self._lock:
-                del self._busy[key]
+                del self._busy[id(store), key]
             mine.set()
 
 
@@ -466,6 +525,19 @@ def _support(stage: Stage) -> int:
 def _widened(region: Region, margin: int, size: tuple[int, int]) -> Region:
     x0, y0, x1, y1 = region
     return max(x0 - margin, 0), max(y0 - margin, 0), min(x1 + margin, size[0]), min(y1 + margin, size[1])
+
+
+def _seen(region: Region, stage: Stage, size: tuple[int, int]) -> Region:
+    """Return what a stage reads for a region: its support around it, out to whole steps of the patch grid."""
+    x0, y0, x1, y1 = _widened(region, _support(stage), size)
+    right, below = -(-x1 // _ALIGN) * _ALIGN, -(-y1 // _ALIGN) * _ALIGN
+    return x0 // _ALIGN * _ALIGN, y0 // _ALIGN * _ALIGN, min(right, size[0]), min(below, size[1])
+
+
+def _cut(tile: np.ndarray, wide: Region, region: Region) -> np.ndarray:
+    """Return the part of a tile of `wide` that covers a region inside it."""
+    left, top = region[0] - wide[0], region[1] - wide[1]
+    return tile[top : top + region[3] - region[1], left : left + region[2] - region[0]]
 
 
 def _mixed(plan: Plan, stage: Stage, region: Region, below: np.ndarray, raw: Callable[[], np.ndarray]) -> np.ndarray:

@@ -4,6 +4,7 @@
     +-- PictureError        a picture file can't be read (names the file and what was expected)
     +-- SaveError           a file can't be written (names the file; nothing is left half-written)
     +-- RemedyError         a remedy or a setting is wrong (names every field, its value and what was expected)
+    +-- UnforeseenError     a fault of the program itself, told in one line; the log holds the rest
     +-- Cancelled           the user or a newer request stopped the work; not a fault
 
 Each message says what happened, to which file or field, and what can be done.
@@ -30,6 +31,10 @@ class RemedyError(DustpanError):
     def __init__(self, where: str, faults: list[str]):
         self.faults = tuple(faults)
         super().__init__(f"{where}: " + "; ".join(faults))
+
+
+class UnforeseenError(DustpanError):
+    """A fault of the program itself."""
 
 
 class Cancelled(DustpanError):

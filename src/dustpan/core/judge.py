@@ -9,23 +9,27 @@ from functools import partial
 import cv2
 import numpy as np
 
-from dustpan.core.engine import Engine, Plan, blocks_of
+from dustpan.core.engine import Engine, Plan, Stage, blocks_of
+from dustpan.core.filters.colour import tone_of
+from dustpan.core.filters.planes import place_of
 from dustpan.core.filters.specks import SUPPORT
 from dustpan.core.measure.findings import Finding, harm_findings, hot_pixel_finding, light_findings, noise_findings
 from dustpan.core.measure.harm import Figures, Pair, Parts, clipped_of, figures_of, measure_parts, slope_gain
-from dustpan.core.measure.model import DISPLAY, TONES, NoiseField
+from dustpan.core.measure.model import DISPLAY, TONES
 from dustpan.core.measure.places import SIDE, Cells, Place, choose_patches, choose_proofs
 from dustpan.core.picture import Region
-from dustpan.core.pool import share_out
+from dustpan.core.pool import map_out, share_out
 from dustpan.core.route import Document, Route
-from dustpan.core.steps import kinds, new_step
+from dustpan.core.steps import kinds, new_step, reference_of
 from dustpan.core.steps.base import Context
 from dustpan.core.steps.hot_pixels import HotPixels
 
 _NOTHING = 0.002  # tone under which nothing is left to be seen
 _SMALL = 1_500_000  # pixels
 _GRAIN = 8  # px; regions start on its multiples, so that sliding patches keep their places
-_MIDDLE = (0.5, 0.5, 0.5, 0.5)
+_WHOLE = (0.0, 0.0, 1.0, 1.0)
+_GRID_CELLS = 6000  # most cells of a noise grid
+_TONE_BLUR = 0.06  # tone, how near a cell must be to count at a tone
 Check = Callable[[], None]
 
 
@@ -37,22 +41,19 @@ def _nothing() -> None:
 class Report:
     """What a route did to a picture.
 
-    noise_before, noise_after : luminance noise at `TONES` in 8-bit display levels; figures : see `Figures`;
-    places, pairs, parts : the patches it was taken from and what each adds; harm : what should not stay.
+    noise_before, noise_after : luminance noise at `TONES` in 8-bit display levels, in the light of the route and after
+    it; noise : the same averaged over the tones and places the picture has; figures : see `Figures`; places, pairs,
+    parts : the patches it was taken from and what each adds; harm : what should not stay.
     """
 
     noise_before: np.ndarray
     noise_after: np.ndarray
+    noise: tuple[float, float]
     figures: Figures
     places: Sequence[Place]
     pairs: Sequence[Pair]
     parts: Sequence[Parts]
     harm: Sequence[Finding] = ()
-
-    @property
-    def noise(self) -> tuple[float, float]:
-        """Mean luminance noise over tone before and after, display levels."""
-        return float(self.noise_before[1:-1].mean()), float(self.noise_after[1:-1].mean())
 
 
 def cells_of(plan: Plan) -> Cells:
@@ -84,32 +85,117 @@ def read_pair(engine: Engine, before: Plan, after: Plan, region: Region, *, chec
     return engine.sketch(before, region, check=check), engine.sketch(after, region, check=check)
 
 
-def judge(engine: Engine, plan: Plan, before: Plan, places: Sequence[Place], *, check: Check = _nothing) -> Report:
-    """Return the report of a plan against another (as a rule the original), from patches around places."""
+def reference_plan(engine: Engine, plan: Plan, *, check: Check = _nothing) -> Plan:
+    """Return the plan that a route is judged against: the picture in the route's light, see `reference_of`."""
+    working = Route(tuple(stage.step for stage in plan.working))
+    return engine.plan(reference_of(Document(working)), check=check)
+
+
+def judge(engine: Engine, plan: Plan, original: Plan, places: Sequence[Place], *, check: Check = _nothing) -> Report:
+    """Return the report of a plan, from patches around places.
+
+    What is newly lost is told against the original, all else against the picture in the route's own light.
+    """
+    reference = reference_plan(engine, plan, check=check)
     regions = [region_around(p.x, p.y, SIDE, SIDE, plan.base.size) for p in places]
     # Of a small picture the patches are as much as the whole, whose blocks are wanted anyway.
     small = plan.base.size[0] * plan.base.size[1] < _SMALL
     read = engine.render if small else engine.sketch
-    pairs = [(read(before, region, check=check), read(plan, region, check=check)) for region in regions]
-    report = report_on(plan, places, pairs, check=check)
+
+    def patch(region: Region) -> tuple[Pair, np.ndarray]:
+        before, after = read(reference, region, check=check), read(plan, region, check=check)
+        return (before, after), before if reference.key == original.key else read(original, region, check=check)
+
+    found = map_out(patch, regions, engine.pool)
+    report = report_on(
+        engine, plan, reference, regions, [f[0] for f in found], originals=[f[1] for f in found], places=places,
+        check=check,
+    )  # fmt: skip
     # Clipping is a share of the picture, so the patches chosen for their edges and texture must not count.
     fair = [part for place, part in zip(places, report.parts, strict=True) if place.name == "tone"] or report.parts
     lost = clipped_of(fair)
     figures = replace(report.figures, clipped_black=lost[0], clipped_white=lost[1])
     each = [figures_of([part]) for part in report.parts]
-    return replace(report, figures=figures, harm=harm_findings(figures, places, each))
+    harm = [_with_culprit(finding, plan) for finding in harm_findings(figures, places, each)]
+    return replace(report, figures=figures, harm=harm)
 
 
-def report_on(plan: Plan, places: Sequence[Place], pairs: Sequence[Pair], *, check: Check = _nothing) -> Report:
+def _with_culprit(finding: Finding, plan: Plan) -> Finding:
+    """Return a harm with the step that has done it: the last that has gentler settings against it."""
+    can = [stage for stage in plan.working if stage.kind.ease(stage.params, finding.what) is not None]
+    rest = [stage for stage in plan.working if not stage.kind.only_mosaic]
+    stage = (can or rest)[-1] if can or rest else None
+    return finding if stage is None else replace(finding, step=stage.kind.kind, step_id=stage.step.id)
+
+
+def report_on(
+    engine: Engine, plan: Plan, reference: Plan, regions: Sequence[Region], pairs: Sequence[Pair], *,
+    originals: Sequence[np.ndarray | None] | None = None, places: Sequence[Place] = (), check: Check = _nothing,
+) -> Report:  # fmt: skip
     """Return the report of a plan from patches that are rendered already, without the harm."""
-    noise = plan.base.noise
-    gain = slope_gain(noise.spectrum[0, 0])
-    parts = []
-    for pair in pairs:
+    size, field = plan.base.size, reference.noise_after()
+    gain = slope_gain(field.spectrum[0, 0])
+
+    def part(number: int) -> Parts:
         check()
-        parts.append(measure_parts(pair, sigma=lambda tone: noise.at(tone)[0], gain=gain))
-    curves = (noise.sigma[0, 0] * DISPLAY, luminance_noise(plan.noise_after(), TONES))
-    return Report(*curves, figures_of(parts), places, pairs, parts)
+        place = place_of(regions[number], size)
+        original = originals[number] if originals else None
+        return measure_parts(
+            pairs[number], sigma=lambda tone: field.sigma(tone, place)[0], gain=gain, original=original
+        )
+
+    parts = map_out(part, range(len(pairs)), engine.pool)
+    grids = [noise_grid(engine, side, check=check) for side in (reference, plan)]
+    curves = [noise_over_tone(side, grid.tone) for side, grid in zip((reference, plan), grids, strict=True)]
+    before = noise_level(engine, reference, grids[0])
+    after = before * grids[1].rms / grids[0].rms if grids[0].rms > 0 else 0.0
+    return Report(*curves, (before, after), figures_of(parts), places, pairs, parts)
+
+
+@dataclass(frozen=True, eq=False)
+class Grid:
+    """A plan's result reduced to a few thousand cells: their tones, and the noise there at full size (working units)."""
+
+    tone: np.ndarray
+    sigma: np.ndarray
+
+    @property
+    def rms(self) -> float:
+        """Noise of the whole picture."""
+        return float(np.sqrt((self.sigma**2).mean()))
+
+
+def noise_grid(engine: Engine, plan: Plan, *, check: Check = _nothing) -> Grid:
+    """Return a picture's tones and luminance noise in cells, so that masks and local lifts count where they are."""
+    level = 0
+    while np.prod(plan.base.size_at(level)) > _GRID_CELLS:
+        level += 1
+    small = plan.at(level)
+    tone = np.clip(tone_of(engine.sketch(small, (0, 0, *small.size), check=check)), 0, 1)
+    return Grid(tone, plan.noise_after().sigma(tone, _WHOLE)[0])
+
+
+def noise_level(engine: Engine, plan: Plan, grid: Grid) -> float:
+    """Return the one figure of a picture's luminance noise, display levels: what was measured, times what was lifted."""
+    base = noise_grid(engine, replace(plan, prepared=())).rms
+    return plan.base.noise.luminance * grid.rms / base if base > 0 else 0.0
+
+
+def noise_over_tone(plan: Plan, tone: np.ndarray) -> np.ndarray:
+    """Return luminance noise at `TONES` in display levels, averaged over the places where the picture has that tone."""
+    field = plan.noise_after()
+    curve = []
+    for at in TONES:
+        weight = np.exp(-0.5 * ((tone - at) / _TONE_BLUR) ** 2) + 1e-4
+        sigma = field.sigma(np.full_like(tone, at), _WHOLE)[0]
+        curve.append(np.sqrt((weight * sigma**2).sum() / weight.sum()))
+    return np.array(curve) * DISPLAY
+
+
+def noise_at(plan: Plan, pixels: np.ndarray, region: Region) -> float:
+    """Return the luminance noise of a region of a plan's result, display levels; pixels : the region's own."""
+    tone = np.clip(tone_of(pixels), 0, 1)
+    return float(np.sqrt((plan.noise_after().sigma(tone, place_of(region, plan.base.size))[0] ** 2).mean()) * DISPLAY)
 
 
 def find_faults(engine: Engine, plan: Plan, *, check: Check = _nothing) -> list[Finding]:
@@ -138,13 +224,45 @@ def _lost(overview: np.ndarray) -> dict[str, float]:
 
 
 def find_hot_pixels(engine: Engine, plan: Plan, *, check: Check = _nothing) -> list[tuple[int, int]]:
-    """Return the worst pixels (x, y) of all specks that the step would mend at its proposed settings."""
-    change_in = _change_of(engine, plan, check)
+    """Return the worst pixels (x, y) of all specks that the step would mend at its proposed settings.
+
+    plan : the original's. A mosaic is looked at before its development, as the step does.
+    """
+    step = Route((new_step("hot_pixels", "hot_pixels"),))
+    if engine.source.mosaic is not None:
+        return list(places_found(engine, engine.plan_mosaic(step, check=check), "hot_pixels", check=check))
+    return list(places_found(engine, engine.plan(Document(step), check=check), "hot_pixels", check=check))
+
+
+def places_found(engine: Engine, plan: Plan, step_id: str, *, check: Check = _nothing) -> tuple[tuple[int, int], ...]:
+    """Return the places (x, y) that a step of a plan has found in the whole picture; the engine remembers them."""
+    stage = plan.stage(step_id)
+    assert stage is not None
+    return engine.remember(("places", stage.raw_key), lambda: _search(engine, plan, stage, check), check=check)
+
+
+def count_found(engine: Engine, plan: Plan, *, check: Check = _nothing) -> None:
+    """Count what the steps of a plan have found, where a kind can tell it, so that cards give exact numbers."""
+    for stage in plan.working:
+        if isinstance(stage.kind, HotPixels):
+            places_found(engine, plan, stage.step.id, check=check)
+
+
+def counted(engine: Engine, stage: Stage) -> int | None:
+    """Return how many places a step has found in the whole picture, or None when they were not counted yet."""
+    places = engine.recall(("places", stage.raw_key))
+    return None if places is None else len(places)
+
+
+def _search(engine: Engine, plan: Plan, stage: Stage, check: Check) -> tuple[tuple[int, int], ...]:
+    before = engine.before(plan, stage)
+    size = before.base.size
+    change_in = _change_of(engine, plan, before, stage, check)
     found: list[tuple[int, int]] = []
 
     def look(region: Region) -> None:
         check()
-        wide = _with_margin(region, SUPPORT, plan.base.size)
+        wide = _with_margin(region, SUPPORT, size)
         change = change_in(wide)
         rows, columns = np.nonzero(change)
         if not len(rows):
@@ -156,35 +274,26 @@ def find_hot_pixels(engine: Engine, plan: Plan, *, check: Check = _nothing) -> l
             if region[0] <= x < region[2] and region[1] <= y < region[3]:
                 found.append((x, y))
 
-    share_out(look, list(blocks_of(plan.base.size)), engine.pool)
-    return sorted(found)
+    share_out(look, list(blocks_of(size)), engine.pool)
+    return tuple(sorted(found))
 
 
-def _change_of(engine: Engine, plan: Plan, check: Check) -> Callable[[Region], np.ndarray]:
-    """Return what gives by how much each pixel of a region (h x w) is to be changed.
+def _change_of(
+    engine: Engine, plan: Plan, before: Plan, stage: Stage, check: Check
+) -> Callable[[Region], np.ndarray]:
+    """Return what gives by how much each pixel of a region (h x w) is changed by a step, or marks of what it found.
 
-    Of a picture that is no mosaic these are the pixels that the step would change: a route that has the step needs
-    them anyway, and the engine keeps them. A mosaic is looked at before its development, as the step does.
+    Where Base holds this step's changed pixels alone they are at hand; else the step looks again.
     """
-    kind = kinds()["hot_pixels"]
+    kind = stage.kind
     assert isinstance(kind, HotPixels)
-    if engine.source.mosaic is not None:
-        plan = engine.plan_mosaic(Route(), check=check)
-    elif not plan.stages and not plan.mended:
-        mended = engine.plan(Document(Route((new_step(kind.kind, kind.kind),))), check=check)
-        if mended.base.patches is not None:
-            return lambda region: np.abs(mended.base.read(region) - plan.base.read(region)).max(axis=2)
-    context = Context(plan.noise_after(), plan.base.size, 0, check, plan.base.mosaic)
-    analysis = kind.analyse(kind.params_type(), engine.survey(plan, check=check))
-    marks_in = partial(kind.find, params=kind.params_type(), analysis=analysis, context=context)
-    return lambda region: marks_in(plan.base.read(region), region).astype(np.float32)
+    if plan.base.patches is not None and [s.raw_key for s in plan.mended if not s.idle] == [stage.raw_key]:
+        return lambda region: np.abs(plan.base.read(region) - before.base.read(region)).max(axis=2)
+    context = Context(stage.noise, before.size, 0, check, before.base.mosaic)
+    marks_in = partial(kind.find, params=stage.params, analysis=stage.analysis, context=context)
+    return lambda region: marks_in(engine.sketch(before, region, check=check), region).astype(np.float32)
 
 
 def _with_margin(region: Region, margin: int, size: tuple[int, int]) -> Region:
     x0, y0, x1, y1 = region
     return max(x0 - margin, 0), max(y0 - margin, 0), min(x1 + margin, size[0]), min(y1 + margin, size[1])
-
-
-def luminance_noise(field: NoiseField, tones: np.ndarray) -> np.ndarray:
-    """Return luminance noise in display levels at tones, in the middle of the picture."""
-    return field.sigma(np.asarray(tones, np.float32)[None], _MIDDLE)[0, 0] * DISPLAY

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from dustpan.core.route import Document, Route
-from dustpan.core.steps import kind_of
+from dustpan.core.steps import kind_of, original_of
 from dustpan.ui.screen import Look
 from dustpan.ui.session import Session, title_of
 from dustpan.ui.tiles import Subject
@@ -100,7 +100,7 @@ class Compare(QObject):
         if against == INPUT:
             return Document(_before(session.route, session.chosen_id))
         take = session.takes.get(against)
-        return take if take is not None else Document(_before(session.route, None, only_develop=True))
+        return take if take is not None else original_of(session.document)
 
     @property
     def word(self) -> str:
@@ -111,10 +111,8 @@ class Compare(QObject):
         return self.now.against if self.now.against in self.session.takes else ORIGINAL
 
 
-def _before(route: Route, step_id: str | None, *, only_develop: bool = False) -> Route:
-    """Return the steps before one; or, for the original of a mosaic, its development alone."""
-    if only_develop:
-        return Route(tuple(step for step in route if step.kind == "develop"))
+def _before(route: Route, step_id: str | None) -> Route:
+    """Return the steps before one, or the whole route when it is not there."""
     if step_id is None or route.find(step_id) is None:
         return route
     return Route(route.steps[: route.index(step_id)])

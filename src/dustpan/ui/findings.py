@@ -9,8 +9,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollAre
 from dustpan.core.judge import Report, find_faults
 from dustpan.core.measure.findings import Finding
 from dustpan.core.pool import Priority, Token
-from dustpan.core.route import Document, Route
-from dustpan.core.steps import kind_of
+from dustpan.core.steps import kind_of, original_of
 from dustpan.ui import theme
 from dustpan.ui.canvas import Canvas
 from dustpan.ui.session import Session
@@ -107,7 +106,7 @@ class Findings(QWidget):
             self.refresh()
 
         self.session.jobs.run(
-            lambda: find_faults(engine, engine.plan(_developed(document), check=token.check), check=token.check),
+            lambda: find_faults(engine, engine.plan(original_of(document), check=token.check), check=token.check),
             then, priority=Priority.AROUND, token=token,
         )  # fmt: skip
 
@@ -180,8 +179,3 @@ class Findings(QWidget):
                 if view.contains(x, y):
                     painter.drawEllipse(corner + QPointF(x + 0.5, y + 0.5) * zoom, radius, radius)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-
-
-def _developed(document: Document) -> Document:
-    """Return the document with nothing but the development of a mosaic."""
-    return Document(Route(tuple(step for step in document.route if step.kind == "develop")))

@@ -9,12 +9,14 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from dustpan.core.errors import Cancelled, DustpanError
 from dustpan.core.pool import Pool, Priority, Token
+from dustpan.ui.log import record_fault
 
 
 class Jobs(QObject):
     """Hand jobs to the pool; each result comes back by a queued signal, unless its token was cancelled.
 
-    failed : a job ended with an error that the user should read; carries the error.
+    failed : a job ended with an error that the user should read; carries the error. An error that nobody foresaw is
+    written to the log and told in one line.
     """
 
     failed = pyqtSignal(object)
@@ -42,9 +44,13 @@ class Jobs(QObject):
             return
         self._watch(self.pool.submit(job, priority=priority, token=token), then, token, failed)
 
-    def conduct(self, job: Callable[[], Any], then: Callable[[Any], None], *, token: Token) -> None:
+    def conduct(
+        self, job: Callable[[], Any], then: Callable[[Any], None], *, token: Token,
+        failed: Callable[[DustpanError], None] | None = None,
+    ) -> None:  # fmt: skip
         """Run a job that itself hands blocks to the pool, on a thread of its own so that it can wait for them."""
-        self._watch(self._conductor.submit(job, priority=Priority.EXPORT, token=token), then, token, None)
+        if not self._closed:
+            self._watch(self._conductor.submit(job, priority=Priority.EXPORT, token=token), then, token, failed)
 
     def _watch(self, future, then, token: Token, failed) -> None:
         future.add_done_callback(lambda done: self._ended.emit(done, then, token, failed))
@@ -55,7 +61,6 @@ class Jobs(QObject):
             return
         if fault is None:
             then(future.result())
-        elif isinstance(fault, DustpanError):
-            (failed or self.failed.emit)(fault)
-        else:
-            raise fault
+            return
+        told = fault if isinstance(fault, DustpanError) else record_fault(fault)
+        (failed or self.failed.emit)(told)

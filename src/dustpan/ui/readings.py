@@ -10,11 +10,13 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from dustpan.core.engine import Engine, Plan
-from dustpan.core.judge import Report, judge, patch_places, report_on
+from dustpan.core.judge import Report, count_found, judge, patch_places, reference_plan, report_on
+from dustpan.core.measure.findings import percent
 from dustpan.core.measure.harm import Figures
 from dustpan.core.measure.model import TONES
 from dustpan.core.pool import Priority, Token
-from dustpan.core.route import Document, Route
+from dustpan.core.route import Document
+from dustpan.core.steps import original_of
 from dustpan.ui import theme
 from dustpan.ui.proofs import Proofs
 
@@ -32,11 +34,6 @@ class Reading:
     tip: str
 
 
-def percent(share: float) -> str:
-    """Return a share in words of the trade."""
-    return f"{100 * share:.0f} %" if abs(share) >= 0.01 or share == 0 else f"{100 * share:.1g} %"
-
-
 def readings_of(report: Report) -> list[Reading]:
     """Return the lines for a report."""
     before, after = report.noise
@@ -45,7 +42,7 @@ def readings_of(report: Report) -> list[Reading]:
     lines = [
         Reading(
             "Noise left", f"{after:.1f} of {before:.1f}", "" if share is None else percent(share), False,
-            "Luminance noise after and before the route in 8-bit levels, averaged over tones. Under about 1.5 it can't be seen in a print.",
+            "Luminance noise after the route and before it (in the route's own light), in 8-bit levels, averaged over the whole picture. Under about 1.5 it can't be seen in a print.",
         )
     ]  # fmt: skip
     if (kept := found.texture_kept) is not None:
@@ -58,13 +55,13 @@ def readings_of(report: Report) -> list[Reading]:
         word = "none" if rim < 0.01 else "slight" if rim < 0.05 else "visible" if rim < 0.12 else "strong"
         lines.append(
             Reading("Halo", percent(rim), word, rim >= 0.05,
-                    "How far the strongest edges overshoot, as a part of their step. Worry from 5 %.")
+                    "How far the strongest edges overshoot, as a part of their step, where it is worst. Worry from 5 %.")
         )  # fmt: skip
     if (shift := found.shadow_shift) is not None:
         word = "steady" if abs(shift) < 1 else "darker" if shift < 0 else "lighter"
         lines.append(
             Reading("Shadows", f"{shift:+.1f} L*", word, False,
-                    "Change of lightness in the darks. Taking white specks away makes them darker; lifting makes them lighter.")
+                    "Change of lightness in the darks, beside what the Tone steps do. Taking white specks away makes them darker.")
         )  # fmt: skip
     lost = found.clipped_black + found.clipped_white
     lines.append(
@@ -192,15 +189,19 @@ class Readings(QWidget):
 
     def _follow(self) -> None:
         """Take figures from the proofs as they are: quick, and good enough while a slider moves."""
-        plan, proofs = self.session.plan, self.proofs
-        pairs = [proofs.pairs[proof] for proof in proofs.items if proof in proofs.pairs]
-        if plan is None or len(pairs) < len(proofs.items) or not pairs:
+        plan, proofs, engine = self.session.plan, self.proofs, self.session.engine
+        shots = [proofs.shots[proof] for proof in proofs.items if proof in proofs.shots]
+        if plan is None or engine is None or len(shots) < len(proofs.items) or not shots:
             return
         self._token.cancel()
         self._token = token = Token()
-        self.session.jobs.run(
-            lambda: report_on(plan, proofs.items, pairs), self._take, priority=Priority.VIEW, token=token
-        )
+        regions, pairs = [shot.judged.region for shot in shots], [shot.judged.pair for shot in shots]
+
+        def make() -> Report:
+            reference = reference_plan(engine, plan, check=token.check)
+            return report_on(engine, plan, reference, regions, pairs, check=token.check)
+
+        self.session.jobs.run(make, self._take, priority=Priority.VIEW, token=token)
         self._rest.start()
 
     def _survey(self) -> None:
@@ -210,8 +211,7 @@ class Readings(QWidget):
             return
         self._token.cancel()
         self._token = token = Token()
-        places = self._places
-        original = Document(Route(tuple(step for step in self.session.route if step.kind == "develop")))
+        places, original = self._places, original_of(self.session.document)
 
         def then(report: Report) -> None:
             self._places = tuple(report.places)
@@ -239,8 +239,9 @@ class Readings(QWidget):
         if report is None:
             self._note.setText("Open a picture to see its figures." if self.session.engine is None else "measuring …")
         else:
-            few = len(report.places) <= 8
-            self._note.setText(f"from {len(report.places)} {'proofs' if few else 'patches over the picture'}")
+            from_proofs = not report.places
+            count = len(report.pairs)
+            self._note.setText(f"from {count} {'proofs' if from_proofs else 'patches over the picture'}")
         if self._curves:
             both = [np.asarray(v) for v in ((report.noise_before, report.noise_after) if report else ((), ()))]
             for curve, values in zip(self._curves, both, strict=True):
@@ -264,4 +265,6 @@ class Readings(QWidget):
 
 def _make(engine: Engine, plan: Plan, original: Document, places: tuple, token: Token) -> Report:
     before = engine.plan(original, check=token.check)
-    return judge(engine, plan, before, places or patch_places(before), check=token.check)
+    report = judge(engine, plan, before, places or patch_places(before), check=token.check)
+    count_found(engine, plan, check=token.check)
+    return report

@@ -17,6 +17,7 @@ from PyQt6.QtCore import QObject, QPoint, QRect, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QRegion
 
 from dustpan.core.engine import BLOCK, Engine, Plan
+from dustpan.core.errors import DustpanError
 from dustpan.core.filters.viewing import removed
 from dustpan.core.picture import Region
 from dustpan.core.pool import Priority, Token
@@ -27,6 +28,7 @@ from dustpan.ui.session import Session
 REST = 1000  # ms without a change before exact pixels are made for a reduced view
 _KEPT = 96 << 20  # bytes of exact tiles kept
 _PIECES = 24  # drafts kept
+_TALLEST, _WIDEST = 640, 2048  # px of a strip
 _GRAIN = 8  # px; drafts start on whole multiples, so that neighbouring ones fit
 
 
@@ -210,11 +212,15 @@ class Tiles(QObject):
         def then(shown: Shown) -> None:
             self._draft(engine, shown, frozen is not None)
 
-        def failed(fault) -> None:
-            self._busy = False
-            self.session.jobs.failed.emit(fault)
+        self.session.jobs.run(make, then, priority=Priority.VIEW_DRAFT, token=token, failed=self._fail)
 
-        self.session.jobs.run(make, then, priority=Priority.VIEW_DRAFT, token=token, failed=failed)
+    def _fail(self, fault: DustpanError) -> None:
+        """Tell what went wrong with a draft; the view goes on with the newest subject."""
+        self._busy = False
+        self.session.jobs.failed.emit(fault)
+        if self._again:
+            self._again = False
+            self.request()
 
     def _draft(self, engine: Engine, shown: Shown, dragging: bool) -> None:
         """Ask for drafts of what is looked at, unless the exact tiles of this plan are there."""
@@ -227,17 +233,22 @@ class Tiles(QObject):
         if not pieces:
             self._take_drafts(shown, [])
             return
-        found: list[Piece] = []
+        found: list[Piece | None] = []
 
-        def one(piece: Piece) -> None:
+        def take(piece: Piece | None) -> None:
             found.append(piece)
             if len(found) == len(pieces):
-                self._take_drafts(shown, found)
+                self._take_drafts(shown, [piece for piece in found if piece is not None])
+
+        def fail(fault: DustpanError) -> None:
+            if None not in found:  # one line for all pieces of a draft
+                self.session.jobs.failed.emit(fault)
+            take(None)
 
         for level, region in pieces:
             self.session.jobs.run(
-                partial(self._piece, engine, shown, level, region, self._token.check), one,
-                priority=Priority.VIEW_DRAFT, token=self._token,
+                partial(self._piece, engine, shown, level, region, self._token.check), take,
+                priority=Priority.VIEW_DRAFT, token=self._token, failed=fail,
             )  # fmt: skip
 
     def _pieces(self, shown: Shown, lacking: list, same: bool, dragging: bool) -> list[tuple[int, Region]]:
@@ -379,13 +390,26 @@ class Tiles(QObject):
 
 
 def _strips(area: QRect, level: int, size: tuple[int, int], cores: int) -> list[Region]:
-    """Return the strips that cover an area of the picture, one a core, in pixels of a level of `size`."""
+    """Return the strips that cover an area of the picture, one a core, in pixels of a level of `size`.
+
+    A large area is cut into more of them, so that what is done shows and what is no longer wanted ends soon.
+    """
     grain = _GRAIN << level
     left, top = area.left() // grain * _GRAIN, area.top() // grain * _GRAIN
     right = min(-(-(area.right() + 1) // grain) * _GRAIN, size[0])
     below = min(-(-(area.bottom() + 1) // grain) * _GRAIN, size[1])
-    strip = max(-(-(below - top) // (cores * _GRAIN)) * _GRAIN, 64)
-    return [(left, y, right, min(y + strip, below)) for y in range(top, below, strip)]
+    tall = min(_even_part(below - top, cores), _TALLEST)
+    wide = _even_part(right - left, -(-(right - left) // _WIDEST))
+    return [
+        (x, y, min(x + wide, right), min(y + tall, below))
+        for y in range(top, below, tall)
+        for x in range(left, right, wide)
+    ]
+
+
+def _even_part(length: int, parts: int) -> int:
+    """Return the length of equal parts, in whole grains and not tiny."""
+    return max(-(-length // (max(parts, 1) * _GRAIN)) * _GRAIN, 64)
 
 
 def _area_of(key: tuple[int, int, int]) -> QRect:

@@ -37,7 +37,8 @@ from dustpan.ui.icons import icon
 from dustpan.ui.jobs import Jobs
 from dustpan.ui.memory import Memory
 from dustpan.ui.messages import Message
-from dustpan.ui.proofs import Proofs, ProofStrip
+from dustpan.ui.proof_strip import ProofStrip
+from dustpan.ui.proofs import Proofs
 from dustpan.ui.readings import Readings
 from dustpan.ui.route_bar import RouteBar
 from dustpan.ui.screen import Look, read_profile

@@ -25,6 +25,9 @@ PATCH = 8
 STEP = 2
 HARD_THRESHOLD = 2.7  # of the noise's deviation in each coefficient
 ROWS_A_CALL = 16  # patch rows between two looks at the cancel token: 32 rows of pixels
+_WIDEST = 2 * STRIDE  # px, what the kernels take at once
+_COLUMN = 1024  # px, pieces of what is wider
+_LOOKS = 16  # px around a pixel that two passes look at
 Check = Callable[[], None]
 
 
@@ -46,7 +49,7 @@ def clean_plane(
 
     Parameters
     ----------
-    plane : (H, W) float32, both sides even and at least 8, at most 2048 wide.
+    plane : (H, W) float32, both sides even and at least 8.
     level : (H / 2, W / 2) float32, deviation of the noise in the patch whose corner is that even pixel.
     spectrum : (8, 8) float32, the noise's deviation in each coefficient relative to `level`.
     strength : 0 to 1, the part of the noise to take away. Less leaves the rest of the noise as it was, only
@@ -59,6 +62,9 @@ def clean_plane(
     -------
     (H, W) float32; each pixel looks 7 px around in each pass. Pad before: the rim has fewer patches.
     """
+    if plane.shape[1] > _WIDEST:
+        options = {"spectrum": spectrum, "strength": strength, "passes": passes, "check": check}
+        return _clean_columns(plane, level, left, options)
     part = np.float32(min(max(strength, 0.0), 1.0))
     level = np.ascontiguousarray(level, np.float32)
     shape = np.ascontiguousarray(spectrum, np.float32).reshape(64)
@@ -72,9 +78,21 @@ def clean_plane(
     return _join(_one_pass(noisy, pilot, level * part, shape, np.float32(0), least, phase, check))
 
 
+def _clean_columns(plane: np.ndarray, level: np.ndarray, left: int, options: dict) -> np.ndarray:
+    """Clean a plane that is wider than the kernels take, in columns; the same to the last bit as in one piece."""
+    width = plane.shape[1]
+    cleaned = np.empty_like(plane)
+    for start in range(0, width, _COLUMN):
+        end = min(start + _COLUMN, width)
+        first, last = max(start - _LOOKS, 0), min(end + _LOOKS, width)
+        part = clean_plane(
+            plane[:, first:last], level=level[:, first // STEP : last // STEP], left=left + first, **options
+        )
+        cleaned[:, start:end] = part[:, start - first : end - first]
+    return cleaned
+
+
 def _split(plane: np.ndarray) -> np.ndarray:
-    if plane.shape[1] > 2 * STRIDE:
-        raise ValueError(f"a plane is {plane.shape[1]} px wide; at most {2 * STRIDE} px can be worked at once")
     halves = np.empty((2, plane.shape[0], plane.shape[1] // 2), np.float32)
     halves[0], halves[1] = plane[:, 0::2], plane[:, 1::2]
     return halves

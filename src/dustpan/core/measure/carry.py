@@ -39,7 +39,17 @@ def carry_noise(model: NoiseModel, run: Callable[[np.ndarray], np.ndarray]) -> N
     power = (spectrum**2).reshape(LEVELS, 3, 64)[:, :, 1:].mean(axis=2)
     spectrum = spectrum / np.sqrt(np.maximum(power, 1e-12))[:, :, None, None]
     spectrum[power <= 1e-12] = 1.0
-    return NoiseModel(moved.astype(np.float32), spectrum.astype(np.float32), model.presence, model.flat_share)
+    presence = _moved_presence(model.presence, np.interp(TONES, TONES[::2], tones))
+    return NoiseModel(moved.astype(np.float32), spectrum.astype(np.float32), presence, model.flat_share)
+
+
+def _moved_presence(presence: np.ndarray, tones: np.ndarray) -> np.ndarray:
+    """Return the share of the picture at each of `TONES` when each of them goes to one of `tones`."""
+    at = np.clip(tones, 0, 1) * (len(TONES) - 1)
+    low = np.minimum(at.astype(int), len(TONES) - 2)
+    part = at - low
+    moved = np.bincount(low, presence * (1 - part), len(TONES)) + np.bincount(low + 1, presence * part, len(TONES))
+    return moved.astype(np.float32)
 
 
 @cache

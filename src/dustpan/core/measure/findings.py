@@ -12,7 +12,7 @@ from dustpan.core.measure.model import DISPLAY, TONES, NoiseModel
 from dustpan.core.measure.places import Cells, Place
 
 NOISY = 1.5  # display levels from which noise is a finding
-_COLOURFUL = 1.2  # display levels of colour noise
+COLOURFUL = 1.2  # display levels from which colour noise is a finding
 _RENDER_TOO_NOISY = 12.0  # display levels past which more samples cure better than cleaning
 _LOST = 0.002  # share of pixels at black or white
 _MOST_PLACES = 12
@@ -22,8 +22,9 @@ _MOST_PLACES = 12
 class Finding:
     """Something that is wrong.
 
-    what : its id; text : in plain words; size : how much, in the unit of the text; step : the kind that mends it,
-    or nothing; more : a second sentence; places : (x, y) in the picture's pixels; harm : whether the route has made it.
+    what : its id; text : in plain words; size : how much, in the unit of the text; step : the kind that mends it, of
+    a harm the one that has done it, or nothing; step_id : which of the route; more : a second sentence; places :
+    (x, y) in the picture's pixels; harm : whether the route has made it.
     """
 
     what: str
@@ -33,6 +34,12 @@ class Finding:
     places: tuple[tuple[int, int], ...] = ()
     harm: bool = False
     more: str = ""
+    step_id: str = ""
+
+
+def percent(share: float) -> str:
+    """Return a share in words of the trade."""
+    return f"{100 * share:.0f} %" if abs(share) >= 0.01 or share == 0 else f"{100 * share:.1g} %"
 
 
 def noise_findings(model: NoiseModel, *, rendered: bool) -> list[Finding]:
@@ -53,7 +60,7 @@ def noise_findings(model: NoiseModel, *, rendered: bool) -> list[Finding]:
         found.append(
             Finding("noise", text, luminance, "noise", more=f"most in the {where}, up to {curve.max() * DISPLAY:.0f}")
         )
-    if colour >= _COLOURFUL:
+    if colour >= COLOURFUL:
         found.append(Finding("colour_noise", f"colour noise {colour:.0f} levels", colour, "noise"))
     return found
 
@@ -80,7 +87,7 @@ def light_findings(cells: Cells, stops: float, clipped: dict[str, float]) -> lis
             places = tuple(
                 cells.point(int(n)) for n in worst if cells.lost.ravel()[n] > 0.02 and bright[n] == (end == "white")
             )
-            found.append(Finding(f"clipped_{end}", f"{100 * share:.2g} % lost at {end}", share, "", places))
+            found.append(Finding(f"clipped_{end}", f"{percent(share)} lost at {end}", share, "", places))
     return found
 
 
@@ -99,7 +106,7 @@ class _Harm:
 _HARMS = (
     _Harm("halo", "halo", 0.05, "halos of {size:.0f} % along edges", 100),
     _Harm("flattened", "texture_kept", 0.8, "texture flattened to {size:.0f} %", 100, below=True),
-    _Harm("darker_shadows", "shadow_shift", -1.5, "shadows {size:.1f} L* darker, as white specks went", -1, below=True),
+    _Harm("darker_shadows", "speck_shift", -1.5, "shadows {size:.1f} L* darker, as white specks went", -1, below=True),
     _Harm("clipping_black", "clipped_black", _LOST, "{size:.1f} % driven to black", 100),
     _Harm("clipping_white", "clipped_white", _LOST, "{size:.1f} % driven to white", 100),
     _Harm("dull_highlights", "highlight_shift", -0.02, "highlights knocked back by {size:.0f} levels", -DISPLAY, below=True),

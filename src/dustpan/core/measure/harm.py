@@ -12,19 +12,25 @@ from dustpan.core.filters.colour import decode_curve, to_opponent, tone_of
 from dustpan.core.measure.model import DISPLAY
 
 Pair = tuple[np.ndarray, np.ndarray]  # h x w x 3 working pixels before and after
+Profiles = tuple[np.ndarray, np.ndarray]  # (n, 19) across edges of step 1, before and after
 #: sigma(tone) -> deviation of the luminance noise before the route, for tones of any shape
 SigmaOf = Callable[[np.ndarray], np.ndarray]
 
 _BLOCK = 16  # px, side of the cells that texture is judged in
 _BLUR = 0.9  # px, deviation of the blur before slopes are taken
 _STRUCTURED = 2.0  # slope energy of a cell, times that of its noise, from which it counts as structured
+_SPECK, _IN_SPECK = 12, 0.6  # pixels of a cell that a hot pixel's slopes fill, and the share of energy from which it is one
 _EDGE_REACH = 9  # px to both sides of an edge that are looked at
 _NEAR = 4  # px beside an edge in which it overshoots
 _ALONG = 4  # px to both sides along an edge that are averaged
 _PLATEAU = 6  # px from an edge where its plateau begins
 _ACROSS_EDGES = 40  # edges looked at in a patch
+_MANY_PROFILES = 8  # of a patch, from which it is judged on its own
+_STRONG = 0.5  # of the step of the strongest edges; weaker ones are not judged
 _BRIGHT = 0.8  # tone over which a pixel counts as highlight
 _DARK = 0.25  # tone under which a pixel counts as shadow
+_DARK_BLUR = 3.0  # px, deviation of the blur by which it is told
+_STANDS_OUT = 6.0  # deviations of the darks from which a pixel is a speck
 _WHITE = (0.9505, 1.0, 1.089)
 _TO_XYZ = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]], np.float32)
 
@@ -33,9 +39,10 @@ _TO_XYZ = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193,
 class Figures:
     """What a route did, each figure None when the patches hold nothing to tell it from.
 
-    texture_kept : share, 1 is untouched. halo : overshoot at the strongest edges as a share of their step.
-    shadow_shift : change of L* in the darks. cast : change of colour there, in display levels (the channel that
-    moved most, less the mean). highlight_shift : change of tone in what was bright, not counting noise.
+    texture_kept : share, 1 is untouched. halo : overshoot at the strongest edges as a share of their step, in the patch
+    where it is worst. shadow_shift : change of L* in the darks; speck_shift : the part of it that single pixels make,
+    as where white specks went. cast : change of colour there, in display levels (the channel that moved most, less
+    the mean). highlight_shift : change of tone in what was bright, not counting noise.
     steps : height in display levels of the steps that smooth gradients have.
     clipped_black, clipped_white : shares of pixels lost that were not lost before.
     """
@@ -43,6 +50,7 @@ class Figures:
     texture_kept: float | None = None
     halo: float | None = None
     shadow_shift: float | None = None
+    speck_shift: float | None = None
     cast: float | None = None
     highlight_shift: float | None = None
     steps: float | None = None
@@ -51,31 +59,45 @@ class Figures:
 
 
 @dataclass(frozen=True, eq=False)
+class Edges:
+    """The strongest edges of a patch: profiles across them before and after, scaled to a step of 1, and their steps."""
+
+    profiles: Profiles
+    steps: np.ndarray
+
+    def at_least(self, step: float) -> Profiles:
+        """Return the profiles of edges that are as strong as that."""
+        strong = self.steps >= step
+        return self.profiles[0][strong], self.profiles[1][strong]
+
+
+@dataclass(frozen=True, eq=False)
 class Parts:
     """What one patch adds to the figures: sums, and the profiles of its edges before and after."""
 
     pixels: int
     texture: tuple[float, float]  # slope energy kept, slope energy there
-    profiles: tuple[np.ndarray, np.ndarray] | None
-    dark: tuple[int, float, np.ndarray]  # pixels, sum of changes of L*, sums of changes of the channels
+    edges: Edges | None
+    dark: tuple[int, float, float, np.ndarray]  # pixels, sums of changes of L*, of these by specks, of the channels
     bright: tuple[int, float]  # pixels, sum of changes of tone
     lost: tuple[int, int]  # pixels newly at black, at white
     stairs: float | None  # display levels
 
 
-def measure_parts(pair: Pair, *, sigma: SigmaOf, gain: float) -> Parts:
-    """Return what a patch before and after a route adds to its figures.
+def measure_parts(pair: Pair, *, sigma: SigmaOf, gain: float, original: np.ndarray | None = None) -> Parts:
+    """Return what one patch adds to the figures.
 
-    sigma : luminance noise over tone before the route; gain : `slope_gain` of its spectrum.
+    pair : the patch in the light of the route and after it; original : as it came, for what is newly lost (by default
+    the first of the pair); sigma : luminance noise over tone in the first; gain : `slope_gain` of its spectrum.
     """
     before, after = pair
     return Parts(
         before.shape[0] * before.shape[1],
         _texture(pair, sigma, gain),
-        edge_profiles(before, after),
+        find_edges(before, after),
         _dark(before, after),
         _bright(before, after),
-        _newly_lost(before, after),
+        _newly_lost(before if original is None else original, after),
         _stairs(after),
     )
 
@@ -84,19 +106,33 @@ def figures_of(parts: Sequence[Parts]) -> Figures:
     """Return the figures over patches."""
     kept, there = np.sum([p.texture for p in parts], axis=0)
     dark, bright = sum(p.dark[0] for p in parts), sum(p.bright[0] for p in parts)
-    cast = sum((p.dark[2] for p in parts), np.zeros(3)) / max(dark, 1)
+    cast = sum((p.dark[3] for p in parts), np.zeros(3)) / max(dark, 1)
     stairs = [p.stairs for p in parts if p.stairs is not None]
     black, white = clipped_of(parts)
     return Figures(
         texture_kept=float(kept / there) if there > 0 else None,
-        halo=halo_of([p.profiles for p in parts if p.profiles is not None]),
+        halo=worst_halo([p.edges for p in parts if p.edges is not None]),
         shadow_shift=sum(p.dark[1] for p in parts) / dark if dark else None,
+        speck_shift=sum(p.dark[2] for p in parts) / dark if dark else None,
         cast=float(np.abs(cast - cast.mean()).max() * DISPLAY) if dark else None,
         highlight_shift=sum(p.bright[1] for p in parts) / bright if bright else None,
         steps=float(np.median(stairs)) if stairs else None,
         clipped_black=black,
         clipped_white=white,
     )
+
+
+def worst_halo(patches: Sequence[Edges]) -> float | None:
+    """Return the overshoot at the strongest edges, in the patch where it is worst; None without edges.
+
+    Weak edges are left out: over what little step they have, texture beside them would pass for overshoot.
+    """
+    if not patches:
+        return None
+    least = _STRONG * float(np.quantile(np.concatenate([edges.steps for edges in patches]), 0.9))
+    strong = [edges.at_least(least) for edges in patches]
+    many = [halo_of([p]) for p in strong if len(p[0]) >= _MANY_PROFILES]
+    return max((halo for halo in many if halo is not None), default=halo_of([p for p in strong if len(p[0])]))
 
 
 def clipped_of(parts: Sequence[Parts]) -> tuple[float, float]:
@@ -123,11 +159,23 @@ def _slopes(plane: np.ndarray) -> np.ndarray:
     return np.stack([(soft[1:-1, 2:] - soft[1:-1, :-2]) / 2, (soft[2:, 1:-1] - soft[:-2, 1:-1]) / 2])
 
 
-def _cells(plane: np.ndarray) -> np.ndarray:
-    """Return means over cells of _BLOCK px; what is left over at the end is dropped."""
+def _in_cells(plane: np.ndarray) -> np.ndarray:
+    """Return (rows, columns, _BLOCK ** 2) values of cells of _BLOCK px; what is left over at the end is dropped."""
     rows, columns = plane.shape[0] // _BLOCK, plane.shape[1] // _BLOCK
     cut = plane[: rows * _BLOCK, : columns * _BLOCK].reshape(rows, _BLOCK, columns, _BLOCK)
-    return cut.mean(axis=(1, 3))
+    return cut.swapaxes(1, 2).reshape(rows, columns, _BLOCK * _BLOCK)
+
+
+def _cells(plane: np.ndarray) -> np.ndarray:
+    """Return means over cells of _BLOCK px."""
+    return _in_cells(plane).mean(axis=2)
+
+
+def _speckled(energy: np.ndarray) -> np.ndarray:
+    """Return the cells whose energy stands in a few pixels: specks, which are not texture."""
+    values = _in_cells(energy)
+    highest = np.partition(values, -_SPECK, axis=2)[..., -_SPECK:]
+    return highest.sum(axis=2) > _IN_SPECK * values.sum(axis=2)
 
 
 def _texture(pair: Pair, sigma: SigmaOf, gain: float) -> tuple[float, float]:
@@ -140,17 +188,18 @@ def _texture(pair: Pair, sigma: SigmaOf, gain: float) -> tuple[float, float]:
     """
     one, other = (to_opponent(p)[0] for p in pair)
     slopes_before, slopes_after = _slopes(one), _slopes(other)
-    energy = _cells((slopes_before**2).sum(axis=0))
+    energies = (slopes_before**2).sum(axis=0)
+    energy = _cells(energies)
     shared = _cells((slopes_before * slopes_after).sum(axis=0))
     noise = _cells(sigma(one[1:-1, 1:-1] / np.float32(3**0.5)) ** 2) * gain
-    structured = energy > (1 + _STRUCTURED) * noise + (0.2 / DISPLAY) ** 2
+    structured = (energy > (1 + _STRUCTURED) * noise + (0.2 / DISPLAY) ** 2) & ~_speckled(energies)
     own = (energy - noise)[structured]
     # Where structure is strong, noise is kept with it: its share follows that of the whole cell.
     share = shared[structured] / np.maximum(energy[structured], 1e-12)
     return float((share * own).sum()), float(own.sum())
 
 
-def halo_of(profiles: Sequence[tuple[np.ndarray, np.ndarray]], *, before: bool = True) -> float | None:
+def halo_of(profiles: Sequence[Profiles], *, before: bool = True) -> float | None:
     """Return the overshoot beside edges after the route, as a share of their step; None without edges.
 
     profiles : of each patch, before and after, as `edge_profiles` gives them.
@@ -163,14 +212,24 @@ def halo_of(profiles: Sequence[tuple[np.ndarray, np.ndarray]], *, before: bool =
 
 
 def _overshoot(profiles: np.ndarray) -> float:
-    """Return by how much profiles of step 1 leave 0..1 near their edge, on the worse side; the middle of them."""
-    light = profiles[:, _EDGE_REACH + 1 : _EDGE_REACH + 1 + _NEAR].max(axis=1) - 1
-    dark = -profiles[:, _EDGE_REACH - _NEAR : _EDGE_REACH].min(axis=1)
-    return float(max(np.median(light), np.median(dark)))
+    """Return the overshoot of the median profile of unit-step edges, on the worse side, as a share of the step.
+
+    The median is taken first: the extremes of single profiles would be those of their noise.
+    """
+    profile = np.median(profiles, axis=0)
+    light = profile[_EDGE_REACH + 1 : _EDGE_REACH + 1 + _NEAR].max() - 1
+    dark = -profile[_EDGE_REACH - _NEAR : _EDGE_REACH].min()
+    return float(max(light, dark))
 
 
-def edge_profiles(before: np.ndarray, after: np.ndarray) -> tuple[np.ndarray, np.ndarray] | None:
+def edge_profiles(before: np.ndarray, after: np.ndarray) -> Profiles | None:
     """Return profiles (n, 2 * reach + 1) before and after across a patch's strongest edges, from dark to light."""
+    edges = find_edges(before, after)
+    return None if edges is None else edges.profiles
+
+
+def find_edges(before: np.ndarray, after: np.ndarray) -> Edges | None:
+    """Return a patch's strongest edges before and after, or None when it has none."""
     one, other = (tone_of(p) for p in (before, after))
     soft = cv2.GaussianBlur(one, (0, 0), 1.5)
     across, down = (cv2.Sobel(soft, cv2.CV_32F, 1, 0), cv2.Sobel(soft, cv2.CV_32F, 0, 1))
@@ -195,13 +254,14 @@ def edge_profiles(before: np.ndarray, after: np.ndarray) -> tuple[np.ndarray, np
         for p in (one, other)
     ]
     side = _EDGE_REACH - _PLATEAU + 1
-    scaled = []
+    scaled, steps = [], []
     for profile in found:
         low = np.median(profile[:, :side], axis=1, keepdims=True)
         step = np.median(profile[:, -side:], axis=1, keepdims=True) - low
         scaled.append((profile - low) / np.where(np.abs(step) > 0.05, step, np.nan))
+        steps.append(np.abs(step[:, 0]))
     sound = np.isfinite(scaled[0]).all(axis=1) & np.isfinite(scaled[1]).all(axis=1)
-    return (scaled[0][sound], scaled[1][sound]) if sound.any() else None
+    return Edges((scaled[0][sound], scaled[1][sound]), steps[0][sound]) if sound.any() else None
 
 
 def lightness(pixels: np.ndarray) -> np.ndarray:
@@ -210,13 +270,21 @@ def lightness(pixels: np.ndarray) -> np.ndarray:
     return np.where(y > 216 / 24389, 116 * np.cbrt(y) - 16, y * 24389 / 27)
 
 
-def _dark(before: np.ndarray, after: np.ndarray) -> tuple[int, float, np.ndarray]:
-    """Return number of dark pixels, the sum of their changes of L*, and of their channels."""
-    mask = tone_of(before) < _DARK
-    if not mask.any():
-        return 0, 0.0, np.zeros(3)
-    one, other = before[mask], after[mask]
-    return len(one), float((lightness(other) - lightness(one)).sum()), (other - one).sum(axis=0, dtype=np.float64)
+def _dark(before: np.ndarray, after: np.ndarray) -> tuple[int, float, float, np.ndarray]:
+    """Return number of dark pixels, and the sums of their changes of L*, of these by specks alone, and of the channels.
+
+    Darks are told by their surroundings: chosen by their own value, noisy pixels would come out lighter by chance.
+    """
+    tone = tone_of(before)
+    mask = cv2.GaussianBlur(tone, (0, 0), _DARK_BLUR) < _DARK
+    count = int(mask.sum())
+    if not count:
+        return 0, 0.0, 0.0, np.zeros(3)
+    change = (lightness(after) - lightness(before))[mask]
+    rest = (tone - cv2.medianBlur(tone, 5))[mask]
+    specks = rest > _STANDS_OUT * (1.4826 * float(np.median(np.abs(rest))) + 0.5 / DISPLAY)
+    moved = (after - before)[mask].sum(axis=0, dtype=np.float64)
+    return count, float(change.sum()), float(change[specks].sum()), moved
 
 
 def _bright(before: np.ndarray, after: np.ndarray) -> tuple[int, float]:

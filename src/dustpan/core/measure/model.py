@@ -116,27 +116,27 @@ class EvenField(NoiseField):
 class LiftedField(NoiseField):
     """Noise after a step that lifts each place by its own number of stops.
 
-    models : one model for each of `lifts` (stops, rising)
+    fields : the noise for each of `lifts` (stops, rising), were it the same everywhere
     lift : function of (place, shape) giving the stops at those places
     """
 
     lifts: np.ndarray
-    models: tuple[NoiseModel, ...]
+    fields: tuple[NoiseField, ...]
     lift: Callable[[Place, tuple[int, int]], np.ndarray]
 
     @property
     def spectrum(self) -> np.ndarray:
         """Relative deviations of the coefficients, taken at the middle lift."""
-        return self.models[len(self.models) // 2].spectrum
+        return self.fields[len(self.fields) // 2].spectrum
 
     def sigma(self, tone, place, *, level=0):
-        """Return (3, h, w) deviations by linear interpolation between the models of two lifts."""
+        """Return (3, h, w) deviations by linear interpolation between the fields of two lifts."""
         position = np.interp(self.lift(place, tone.shape), self.lifts, np.arange(len(self.lifts)))
         total = np.zeros((3, *tone.shape), np.float32)
-        for index, model in enumerate(self.models):
+        for index, lifted in enumerate(self.fields):
             weight = np.clip(1 - np.abs(position - index), 0, 1).astype(np.float32)
             if weight.any():
-                total += weight * model.at(tone, level=level)
+                total += weight * lifted.sigma(tone, place, level=level)
         return total
 
 

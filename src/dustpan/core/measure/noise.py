@@ -15,7 +15,7 @@ Ponomarenko, N. et al. (2007), An automatic approach to lossy compression of AVI
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import replace
+from dataclasses import dataclass, fields, replace
 
 import cv2
 import numpy as np
@@ -36,6 +36,13 @@ _LEAST_BLOCKS = 24
 _MEASURED_LEVELS = 3
 _CAP = 1.05  # how much more noise a coarse scale may hold than the finer one predicts
 _CLIPPED = 0.3  # a block with more of its pixels at black or white than this tells nothing
+_FLAT = 1e-4  # coefficient under which a block holds no variation, but for rounding
+_SILENT = 0.6  # share of constant blocks among the flattest of a tone from which it has no noise
+_STEEPEST, _STEEPER = 250.0, 5.0  # steepness of noise at most, and beside the calmest tone's
+_DRAWN, _PLAIN = 5.0, 0.05  # constant blocks beside varied ones, and toned ones of all, from which flats are drawn
+_FEW_VARIED = 0.5  # of the blocks that are cut off; so few varied ones tell nothing on their own
+_OVER_CALM = 2.25  # how much more power a steep tone may have than the calm ones
+_CUT_OFF = 0.34  # share of its power that noise keeps when white or black cuts half of it off
 
 
 def estimate_noise(crops: list[np.ndarray], *, each: Callable[..., Iterable] = map) -> NoiseModel:
@@ -80,16 +87,47 @@ def estimate_noise(crops: list[np.ndarray], *, each: Callable[..., Iterable] = m
     return NoiseModel(sigma, spectrum, presence, share)
 
 
+@dataclass(frozen=True, eq=False)
+class _Blocks:
+    """Blocks of one scale: coefficients (N, 3, 8, 8), tones (N,), unrest of their neighbours (N,), and two marks (N,).
+
+    cut : mostly at black or white; constant : without any variation, as no noise leaves them.
+    """
+
+    coefficients: np.ndarray
+    tones: np.ndarray
+    unrest: np.ndarray
+    cut: np.ndarray
+    constant: np.ndarray
+
+    def where(self, chosen: np.ndarray) -> _Blocks:
+        """Return some of the blocks."""
+        return _Blocks(*(getattr(self, item.name)[chosen] for item in fields(self)))
+
+    @classmethod
+    def joined(cls, parts: Iterable[_Blocks]) -> _Blocks:
+        """Return the blocks of several crops together."""
+        parts = list(parts)
+        return cls(*(np.concatenate([getattr(part, item.name) for part in parts]) for item in fields(cls)))
+
+
 def _measure_level(planes: list[np.ndarray], each: Callable[..., Iterable]):
-    """Return sigma (3, 17), spectrum (3, 8, 8), presence (17,) and the flat share for one scale."""
-    blocks, tones, unrest = (np.concatenate(parts) for parts in zip(*each(_blocks_of, planes), strict=True))
-    if len(blocks) < _LEAST_BLOCKS:
+    """Return sigma (3, 17), spectrum (3, 8, 8), presence (17,) and the flat share for one scale; None for no noise."""
+    found = _Blocks.joined(each(_blocks_of, planes))
+    live = found.where(~found.cut & ~found.constant)
+    if len(live.tones) < _LEAST_BLOCKS:
         return None
-    chosen = _choose_flat(tones, unrest)
-    powers = list(each(lambda index: _robust_power(blocks[index]), list(chosen.values())))
+    chosen = _choose_flat(live.tones, live.unrest)
+    powers = list(each(lambda index: _robust_power(live.coefficients[index]), list(chosen.values())))
     counts = np.array([len(index) for index in chosen.values()], np.float64)
     power = np.stack(powers)  # bins x 3 x 8 x 8
-    shape = _pooled_shape(power, counts)
+    steep = np.array([_steepness(live.where(index)) for index in chosen.values()])
+    calm = _choose_flat(found.tones[~found.cut], found.unrest[~found.cut])
+    silent = np.array([found.constant[~found.cut][calm[b]].mean() > _SILENT if b in calm else False for b in chosen])
+    power = _hold_edges(power, steep, silent, found)
+    if not power.any():
+        return None
+    shape = _pooled_shape(power[~silent], counts[~silent])
     ratio = (power / np.maximum(shape, 1e-12)).reshape(len(power), 3, 64)[:, :, 1:]
     variance = np.quantile(ratio, 0.43, axis=2)  # bins x 3
     # Colour noise changes its spectrum with tone (a channel cut off at black), and texture hardly disturbs it:
@@ -97,11 +135,53 @@ def _measure_level(planes: list[np.ndarray], each: Callable[..., Iterable]):
     variance[:, 1:] = power.reshape(len(power), 3, 64)[:, 1:, 1:].mean(axis=2)
     low = (_LOW.ravel()[1:] <= 4)[None, None]
     excess = np.maximum((ratio * low).sum(axis=2) / low.sum() / np.maximum(variance, 1e-12), 1.0)
-    middle = np.array([np.median(tones[index]) for index in chosen.values()])
+    middle = np.array([np.median(live.tones[index]) for index in chosen.values()])
     sigma = np.stack(
         [_over_tone(middle, variance[:, plane], np.sqrt(counts) / excess[:, plane] ** 2) for plane in range(3)]
     )
-    return sigma, np.sqrt(shape).astype(np.float32), _presence(tones), float(counts.sum() / len(blocks))
+    return sigma, np.sqrt(shape).astype(np.float32), _presence(live.tones), float(counts.sum() / len(live.tones))
+
+
+def _steepness(blocks: _Blocks) -> float:
+    """Return how unrestful the neighbours of blocks are beside their own fine variation: about 40 for white noise, 100
+    for a camera's, several hundred and more for edges."""
+    fine = (blocks.coefficients[:, 0] ** 2 * (_LOW >= 8)).sum(axis=(1, 2)) / (_LOW >= 8).sum()
+    return float(np.median(blocks.unrest) / max(np.median(fine), 1e-12))
+
+
+def _hold_edges(power: np.ndarray, steep: np.ndarray, silent: np.ndarray, found: _Blocks) -> np.ndarray:
+    """Return the power of tone bins (bins x 3 x 8 x 8) without what edges alone make of it.
+
+    Where all of a tone lies on edges (letters, outlines), its flattest blocks are edges still. Bins that are as calm as
+    noise tell how much noise there can be; the others are held to that. Silent bins hold none.
+    """
+    power = np.where(silent[:, None, None, None], 0.0, power)
+    calm = ~silent & (steep <= min(_STEEPEST, _STEEPER * steep.min()))
+    plain, varied = int(found.constant.sum()), int((~found.constant & ~found.cut).sum())
+    drawn = plain > _DRAWN * varied or (found.constant & ~found.cut).mean() > _PLAIN
+    if varied < _FEW_VARIED * int((found.cut & ~found.constant).sum()):
+        bound = _cut_noise(found)
+    elif calm.any():
+        bound = power[calm].reshape(-1, 3, 64)[:, :, 1:].mean(axis=2).max(axis=0)
+    elif drawn:
+        return np.zeros_like(power)
+    else:
+        return power
+    mean = power.reshape(-1, 3, 64)[:, :, 1:].mean(axis=2)
+    held = np.minimum(1.0, _OVER_CALM * bound / np.maximum(mean, 1e-12))
+    held[calm & (bound.max() > 0)] = 1.0
+    return power * held[:, :, None, None]
+
+
+def _cut_noise(found: _Blocks) -> np.ndarray:
+    """Return the power (3,) of noise that black or white cuts half of off, told from the blocks that lie there."""
+    cut = found.where(found.cut & ~found.constant)
+    if len(cut.tones) < _LEAST_BLOCKS:
+        return np.zeros(3)
+    flattest = cut.where(next(iter(_choose_flat(np.zeros_like(cut.tones), cut.unrest).values())))
+    if _steepness(flattest) > _STEEPEST:
+        return np.zeros(3)
+    return _robust_power(flattest.coefficients).reshape(3, 64)[:, 1:].mean(axis=1) / _CUT_OFF
 
 
 def _robust_power(blocks: np.ndarray) -> np.ndarray:
@@ -110,8 +190,8 @@ def _robust_power(blocks: np.ndarray) -> np.ndarray:
     return np.stack([np.quantile(plane**2, part, axis=0) / square for plane, part, square in planes])
 
 
-def _blocks_of(planes: np.ndarray):
-    """Return coefficients (N, 3, 8, 8), tones (N,) and the unrest of the neighbours (N,) of one crop."""
+def _blocks_of(planes: np.ndarray) -> _Blocks:
+    """Return the blocks of one crop."""
     windows = np.lib.stride_tricks.sliding_window_view(planes, (8, 8), axis=(1, 2))[:, ::_STRIDE, ::_STRIDE]
     coefficients = block_transform(windows)
     rows, columns = coefficients.shape[1:3]
@@ -127,9 +207,10 @@ def _blocks_of(planes: np.ndarray):
     unrest += 2 * (around[step:-step, : -2 * step] - around[step:-step, 2 * step :]) ** 2
     tone = mean / (8 * 3**0.5)
     values = windows[0] / 3**0.5
-    clipped = ((values <= 0.002) | (values >= 0.998)).mean(axis=(2, 3))
-    sound = (clipped < _CLIPPED) & (np.abs(coefficients[0]).reshape(rows, columns, 64)[..., 1:].max(-1) > 0)
-    return np.moveaxis(coefficients, 0, 2)[sound], tone[sound], unrest[sound]
+    cut = ((values <= 0.002) | (values >= 0.998)).mean(axis=(2, 3)) >= _CLIPPED
+    varies = np.abs(luminance).reshape(rows, columns, 64)[..., 1:].max(-1) > _FLAT
+    together = np.moveaxis(coefficients, 0, 2).reshape(-1, 3, 8, 8)
+    return _Blocks(together, tone.ravel(), unrest.ravel(), cut.ravel(), ~varies.ravel())
 
 
 def mosaic_model(crops: list[np.ndarray], period: int) -> NoiseModel:

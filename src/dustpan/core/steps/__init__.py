@@ -9,7 +9,7 @@ from functools import cache
 
 from dustpan.core.errors import RemedyError
 from dustpan.core.params import nearest
-from dustpan.core.route import STAGES, Step
+from dustpan.core.route import STAGES, Document, Route, Step
 from dustpan.core.steps.base import StepKind
 
 
@@ -54,3 +54,16 @@ def new_step(name: str, step_id: str) -> Step:
     """Return a step of a kind at its defaults."""
     kind = kind_of(name)
     return Step(step_id, name, kind.params_type(), blend=kind.default_blend)
+
+
+def original_of(document: Document) -> Document:
+    """Return the picture as it came: without steps; of a sensor's mosaic its development alone."""
+    return Document(Route(tuple(step for step in document.route if kind_of(step.kind).only_mosaic)))
+
+
+def reference_of(document: Document) -> Document:
+    """Return the picture in the light of a route, but with nothing mended, quieted or sharpened: its Tone steps alone.
+
+    This is what a route is judged against: light that was raised on purpose is no harm, and raises noise itself.
+    """
+    return Document(Route(tuple(step for step in document.route if kind_of(step.kind).stage == "Tone")))

@@ -17,6 +17,7 @@ from dustpan.core.picture import Mosaic, Region
 from dustpan.core.survey import Survey
 
 MAX_SUPPORT = 64
+Lay = Callable[[np.ndarray, np.ndarray], np.ndarray]  # (input, result) -> what stands in the end, all h x w x 3
 
 
 @dataclass(frozen=True, eq=False)
@@ -142,22 +143,33 @@ class StepKind:
         """Return one of the pictures that `inside` names, h x w x 3 float32, 0 to 1; as pure as `apply`."""
         raise NotImplementedError
 
-    def tell(self, params: Params, analysis: Any) -> str:
-        """Return the card's figure: a few words on what the step does with these settings."""
+    def tell(self, params: Params, analysis: Any, found: int | None = None) -> str:
+        """Return the card's figure: a few words on what the step does with these settings.
+
+        found : how many places it has found in the whole picture, once they are counted.
+        """
         return ""
 
-    def carry(self, params: Params, analysis: Any, noise: NoiseField) -> NoiseField:
-        """Return the noise field after the step; the default runs synthetic noise through `apply`."""
+    def carry(self, params: Params, analysis: Any, noise: NoiseField, lay: Lay | None = None) -> NoiseField:
+        """Return the noise field after the step; the default runs synthetic noise through `apply`.
+
+        lay : lays the result over the input as the step's Blending and Mix say; None where the result replaces it.
+        """
 
         def run_with(model: NoiseModel):
             def run(field: np.ndarray) -> np.ndarray:
                 height, width = field.shape[:2]
                 context = Context(EvenField(model), (width, height))
-                return self.apply_even(field, params, analysis, context)
+                result = self.apply_even(field, params, analysis, context)
+                return result if lay is None else lay(field, result)
 
             return run
 
         return carry_field(noise, lambda model: carry_noise(model, run_with(model)))
+
+    def ease(self, params: Params, harm: str) -> Params | None:
+        """Return gentler settings against a harm that the step has done, or None when it is not this step's doing."""
+        return None
 
     def apply_even(self, field: np.ndarray, params: Params, analysis: Any, context: Context) -> np.ndarray:
         """Apply the step to a small flat field that stands for any place; override when planes matter."""
@@ -170,7 +182,7 @@ def carry_field(field: NoiseField, carry: Callable[[NoiseModel], NoiseModel]) ->
     if isinstance(field, EvenField):
         return EvenField(carry(field.model))
     if isinstance(field, LiftedField):
-        return LiftedField(field.lifts, tuple(carry(model) for model in field.models), field.lift)
+        return LiftedField(field.lifts, tuple(carry_field(one, carry) for one in field.fields), field.lift)
     if isinstance(field, MixedField):
         return MixedField(carry_field(field.before, carry), carry_field(field.after, carry), field.share)
     raise TypeError(f"no way to carry a {type(field).__name__}")

@@ -89,7 +89,7 @@ class Develop(StepKind):
         """Propose what the camera set; only a mosaic needs the step."""
         return DevelopParams() if survey.mosaic is not None else None
 
-    def tell(self, params, analysis):
+    def tell(self, params, analysis, found=None):
         """Return the white balance."""
         if params.white_balance == "custom":
             return f"{params.temperature:.0f} K"

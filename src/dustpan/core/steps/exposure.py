@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from functools import partial
+from dataclasses import dataclass, replace
 from typing import ClassVar
 
 import numpy as np
@@ -12,9 +11,9 @@ from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.planes import guided_base, sample_plane, shrink_to
 from dustpan.core.filters.tone import bend_tone, expose, lift_stops, saturate
 from dustpan.core.measure.carry import carry_noise
-from dustpan.core.measure.model import EvenField, LiftedField, NoiseField
+from dustpan.core.measure.model import LiftedField, NoiseField
 from dustpan.core.params import Params, param
-from dustpan.core.steps.base import Context, Inside, StepKind
+from dustpan.core.steps.base import Context, Inside, StepKind, carry_field
 
 _PLANE_SIDE = 400  # longest side of the planes that hold the base layer
 _SOFTNESS = 0.12  # tone step under which the base layer smooths
@@ -121,7 +120,13 @@ class Exposure(StepKind):
         stops = min(float(np.log2(light[1] / light[0])), 4.0)
         return ExposureParams(ev=round(stops * 20) / 20)
 
-    def tell(self, params, analysis):
+    def ease(self, params, harm):
+        """Bring the ends nearer to where they were when they were driven off."""
+        keys = {"clipping_black": ("black", "contrast"), "clipping_white": ("white", "contrast")}.get(harm, ())
+        moved = {key: round(0.6 * getattr(params, key), 3) for key in keys if getattr(params, key) > 0.01}
+        return replace(params, **moved) if moved else None
+
+    def tell(self, params, analysis, found=None):
         """Return the stops, or the first thing that is set."""
         if params.ev:
             return f"{params.ev:+.2g} stops"
@@ -129,14 +134,22 @@ class Exposure(StepKind):
         moved = [d.label.lower() for key, d in described.items() if getattr(params, key) != d.default]
         return moved[0] + " set" if moved else "as it was"
 
-    def carry(self, params, analysis, noise) -> NoiseField:
+    def carry(self, params, analysis, noise, lay=None) -> NoiseField:
         """Carry noise for several lifts when places are lifted apart."""
-        if analysis is None or not isinstance(noise, EvenField):
-            return super().carry(params, analysis, noise)
+        if analysis is None:
+            return super().carry(params, analysis, noise, lay)
         plane = lift_stops(analysis.base, shadows=params.shadows, highlights=params.highlights)
         lifts = np.linspace(float(plane.min()), float(plane.max()) + 1e-3, _LIFTS, dtype=np.float32)
-        models = tuple(carry_noise(noise.model, partial(_render, params=params, stops=float(s))) for s in lifts)
-        return LiftedField(lifts, models, lambda place, shape: sample_plane(plane, place, shape))
+
+        def lifted_by(stops: float) -> NoiseField:
+            def run(field: np.ndarray) -> np.ndarray:
+                result = _render(field, params, stops)
+                return result if lay is None else lay(field, result)
+
+            return carry_field(noise, lambda model: carry_noise(model, run))
+
+        fields = tuple(lifted_by(float(stops)) for stops in lifts)
+        return LiftedField(lifts, fields, lambda place, shape: sample_plane(plane, place, shape))
 
 
 def _render(tile, params, stops):

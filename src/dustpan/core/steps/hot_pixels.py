@@ -10,13 +10,15 @@ import numpy as np
 
 from dustpan.core.filters.colour import OPPONENT, encode_curve, tone_of
 from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, find_specks, mend_mosaic, mend_specks
+from dustpan.core.measure.carry import carry_noise
 from dustpan.core.measure.channels import channel_factors
 from dustpan.core.measure.model import EvenField, NoiseField
 from dustpan.core.params import Params, param
-from dustpan.core.steps.base import Context, Inside, StepKind, every_fourth, spread_out
+from dustpan.core.steps.base import Context, Inside, StepKind, carry_field, every_fourth, spread_out
 
 _POLARITY = {"bright": BRIGHT, "dark": DARK, "both": BRIGHT + DARK}
 _WORTH_MENDING = 25.0  # found in a megapixel
+_LEAST_SIGMA = np.float32(1.5 / 255)  # what stands out by less than 9 levels at the default is not seen
 
 
 @dataclass(frozen=True)
@@ -125,13 +127,21 @@ class HotPixels(StepKind):
         count = self.analyse(params, survey).count
         return params if count > max(_WORTH_MENDING * survey.size[0] * survey.size[1] / 1e6, 2) else None
 
-    def tell(self, params, analysis):
-        """Return how many are mended."""
-        return f"about {analysis.count:.0f} mended" if analysis.count >= 1 else "none found"
+    def tell(self, params, analysis, found=None):
+        """Return how many are mended; about how many while they are not counted."""
+        if found is not None:
+            return f"{found} mended" if found else "none found"
+        return f"about {_rounded(analysis.count)} mended" if analysis.count >= 1 else "none found"
 
-    def carry(self, params, analysis, noise: NoiseField):
-        """Hand the noise on: single pixels do not change it."""
-        return noise
+    def ease(self, params, harm):
+        """Find less where the darks lost their specks of light."""
+        if harm != "darker_shadows" or params.sensitivity >= 18:
+            return None
+        return replace(params, sensitivity=min(params.sensitivity * 1.5, 20.0))
+
+    def carry(self, params, analysis, noise: NoiseField, lay=None):
+        """Hand the noise on, as single pixels do not change it, through the Blending alone."""
+        return noise if lay is None else carry_field(noise, lambda m: carry_noise(m, lambda field: lay(field, field)))
 
 
 def _mosaic(tile, region, params: HotPixelParams, context: Context) -> tuple[np.ndarray, np.ndarray]:
@@ -157,7 +167,7 @@ def _channel_sigma(tile: np.ndarray, region, analysis: SpeckAnalysis, context: C
     variance = context.sigma(every_fourth(np.minimum(tone_of(tile), 1)), region) ** 2
     factors = np.array(analysis.channels, np.float32)[:, None, None]
     channels = factors * np.sqrt(np.tensordot(OPPONENT.T**2, variance, axes=(1, 0)).astype(np.float32))
-    return np.moveaxis(spread_out(np.maximum(channels, np.float32(0.5 / 255)), tile.shape[:2]), 0, 2)
+    return np.moveaxis(spread_out(np.maximum(channels, _LEAST_SIGMA), tile.shape[:2]), 0, 2)
 
 
 def _channels(crops, context: Context) -> tuple[float, float, float]:
@@ -166,6 +176,12 @@ def _channels(crops, context: Context) -> tuple[float, float, float]:
     sigmas = [_channel_sigma(crop, _whole(crop), SpeckAnalysis(0.0), context) for crop in some]
     red, green, blue = channel_factors(some, sigmas).tolist()
     return red, green, blue
+
+
+def _rounded(count: float) -> int:
+    """Return an estimate with two figures: more would look counted."""
+    step = 10 ** max(int(np.log10(max(count, 1))) - 1, 0)
+    return round(count / step) * step
 
 
 def _whole(tile: np.ndarray) -> tuple[int, int, int, int]:

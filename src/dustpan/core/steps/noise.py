@@ -13,6 +13,7 @@ from dustpan.core.filters.detail import SUPPORT as DETAIL_SUPPORT
 from dustpan.core.filters.detail import structured_part
 from dustpan.core.filters.planes import Region
 from dustpan.core.filters.quick import clean_tile, support
+from dustpan.core.measure.findings import COLOURFUL, NOISY
 from dustpan.core.measure.model import DISPLAY, TONES, EvenField, NoiseField, NoiseModel
 from dustpan.core.params import Params, param
 from dustpan.core.steps.base import Context, Inside, StepKind, carry_field
@@ -20,7 +21,6 @@ from dustpan.core.survey import Survey
 
 FACTOR_TONES = np.array([0.0, 0.25, 0.5, 0.75, 1.0], np.float32)
 _SCALES = 3  # within a tile; coarser octaves are cleaned on the overview
-_WORTH_CLEANING = 0.6  # levels of luminance noise under which no cleaning is proposed
 _EVEN = (1.0, 1.0, 1.0, 1.0, 1.0)
 
 
@@ -158,10 +158,18 @@ class Noise(StepKind):
 
     def propose(self, survey):
         """Propose the step, on automatic, where there is noise to see."""
-        noise = mean_deviations(survey.noise)
-        return NoiseParams() if max(noise) >= _WORTH_CLEANING else None
+        luminance, colour = survey.measured.luminance, survey.measured.colour
+        return NoiseParams() if luminance >= NOISY or colour >= COLOURFUL else None
 
-    def tell(self, params, analysis):
+    def ease(self, params, harm):
+        """Take less away, and give more detail back, where texture was flattened."""
+        if harm != "flattened" or params.luminance < 20:
+            return None
+        return replace(
+            params, auto=False, luminance=round(0.8 * params.luminance), detail_return=min(params.detail_return + 15, 100.0)
+        )
+
+    def tell(self, params, analysis, found=None):
         """Return the part of the luminance noise that goes."""
         return f"{params.luminance:.0f} % taken away"
 

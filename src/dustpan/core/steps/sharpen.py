@@ -9,6 +9,7 @@ import numpy as np
 
 from dustpan.core.filters.colour import tone_of, with_grey
 from dustpan.core.filters.sharpen import detail_of, gate_of, noise_gain, reach, sharpen_plane
+from dustpan.core.measure.findings import COLOURFUL, NOISY
 from dustpan.core.measure.model import DISPLAY
 from dustpan.core.params import Params, param
 from dustpan.core.steps.base import Context, Inside, StepKind
@@ -119,15 +120,26 @@ class Sharpen(StepKind):
         return params.amount <= 0
 
     def propose(self, survey):
-        """Propose less, and a little wider, the noisier the picture was."""
+        """Propose less, and a little wider, the noisier the picture was; a clean picture is left as it is."""
         noise = survey.measured.luminance
+        if noise < NOISY and survey.measured.colour < COLOURFUL:
+            return None
         return SharpenParams(
             amount=float(round(np.clip(130 - 5.0 * noise, 40, 110) / 5) * 5),
             radius=1.0 if noise < 6 else 1.2,
             noise_gate=2.0,
         )
 
-    def tell(self, params, analysis):
+    def ease(self, params, harm):
+        """Allow less halo and raise less detail."""
+        if harm not in ("halo", "clipping_black", "clipping_white", "dull_highlights") or params.amount < 20:
+            return None
+        return replace(
+            params, amount=round(0.7 * params.amount), halo_light=round(0.6 * params.halo_light, 2),
+            halo_dark=round(0.6 * params.halo_dark, 2),
+        )  # fmt: skip
+
+    def tell(self, params, analysis, found=None):
         """Return amount and radius."""
         return f"{params.amount:.0f} % at {params.radius:.1f} px"
 
