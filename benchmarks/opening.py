@@ -114,9 +114,9 @@ def _to_proofs(window, value: float, wait_until) -> float:
     """Move the luminance slider as a drag does; return ms until all proofs show it."""
     seen = []
     window.proofs.complete.connect(lambda: seen.append(True))
-    window.controls._fields["luminance"].changing.emit(value)
+    window.controls.fields["luminance"].changing.emit(value)
     taken = wait_until(lambda: bool(seen))
-    window.controls._fields["luminance"].changed.emit(value)
+    window.controls.fields["luminance"].changed.emit(value)
     wait_until(lambda: False, 0.5)
     return taken
 

@@ -159,7 +159,7 @@ def wait_until_ready(window) -> float:
 
 def _move_slider(window, value: float) -> tuple[float, float]:
     """Move the luminance slider as a drag does and let go; return ms to the draft and to exact pixels."""
-    slider, tiles = window.controls._fields["luminance"], window.tiles
+    slider, tiles = window.controls.fields["luminance"], window.tiles
     before = tiles.shown_key
     slider.changing.emit(value)
     draft = wait_until(lambda: tiles.shown_key != before)

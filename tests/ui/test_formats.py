@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from PIL import ImageCms
 from PyQt6.QtCore import Qt
-from tests.ui.test_window import on_screen, opened, picture_file, propose, settle, window
+from tests.ui.steer import on_screen, propose, settle
 
 from dustpan.core.engine import Engine, Plan
 from dustpan.core.errors import Cancelled
@@ -23,7 +23,6 @@ from dustpan.files.save import FORMATS, render_native, save_picture, save_raw
 from dustpan.simulate.scenes import clean_picture, noisy_picture, raw_picture
 from dustpan.ui import session as session_module
 
-__all__ = ["opened", "picture_file", "window"]
 SIZE = (360, 240)
 
 
@@ -66,7 +65,7 @@ def test_a_mosaic_is_developed_and_stays_so(window, qtbot, of_each_kind):
     kinds = [step.kind for step in window.session.route]
     assert kinds[:2] in (["hot_pixels", "develop"], ["develop", "exposure"]) and "noise" in kinds
     window.session.choose("develop")
-    window.actions_["remove"].trigger()
+    window.actions_by_name["remove"].trigger()
     assert [step.kind for step in window.session.route] == kinds and "develop" in window.message.text.text().lower()
 
 
@@ -80,9 +79,9 @@ def test_a_stretch_for_the_eye_is_taken_into_the_route(window, qtbot, tmp_path):
     window.canvas.set_zoom(1.0)
     settle(window, qtbot)
     stretched = on_screen(window)
-    assert len(window.session.route) == 0 and window.actions_["stretch"].isChecked()
+    assert len(window.session.route) == 0 and window.actions_by_name["stretch"].isChecked()
     stretch = window.compare.now.look.stretch
-    window.actions_["take_stretch"].trigger()
+    window.actions_by_name["take_stretch"].trigger()
     settle(window, qtbot)
     assert window.session.route.steps[0].params.stretch == pytest.approx(stretch)
     assert window.compare.now.look.stretch == 0
@@ -119,7 +118,7 @@ def test_the_monitors_profile_is_used_and_a_bad_one_is_told(opened, qtbot, tmp_p
     settle(opened, qtbot)
     assert opened.tiles.monitor and np.abs(on_screen(opened).astype(int) - plain).max() <= 2
     opened.set_monitor(None)
-    assert opened.tiles.monitor == b"" and not opened.actions_["no_monitor"].isVisible()
+    assert opened.tiles.monitor == b"" and not opened.actions_by_name["no_monitor"].isVisible()
 
 
 def test_a_file_that_changes_or_goes_is_told_and_read_again_with_the_route(window, qtbot, tmp_path):

@@ -8,27 +8,26 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QContextMenuEvent, QKeySequence
-from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QMenu, QMessageBox, QPushButton, QWidget
-from tests.ui.test_window import in_view, on_screen, opened, picture_file, propose, settle, window
+from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QLabel, QMenu, QPushButton, QWidget
+from tests.ui.steer import in_view, on_screen, propose, settle
 
 from dustpan.core.copying import read_text
 from dustpan.core.route import Document
 from dustpan.files import read_picture
 from dustpan.ui.compare import INPUT, MODES
 from dustpan.ui.export import ExportDialog
-
-__all__ = ["opened", "picture_file", "window"]
+from dustpan.ui.keys import KeysDialog
 
 
 def press(qtbot, window, name: str) -> None:
     """Press the keys of an action, as the user would."""
-    keys = window.actions_[name].shortcut()[0]
+    keys = window.actions_by_name[name].shortcut()[0]
     qtbot.keyClick(window, keys.key(), keys.keyboardModifiers())
 
 
 def test_the_whole_job_is_done_by_keys(window, qtbot, picture_file, tmp_path, monkeypatch):
     window.activateWindow()
-    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(picture_file), ""))
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *a, **k: ([str(picture_file)], ""))
     with qtbot.waitSignal(window.session.opened, timeout=20000):
         press(qtbot, window, "open")
     settle(window, qtbot)
@@ -46,7 +45,7 @@ def test_the_whole_job_is_done_by_keys(window, qtbot, picture_file, tmp_path, mo
     assert not session.step.on
     press(qtbot, window, "undo")
     assert session.step.on and session.history.redo_label == "Turn Noise off"
-    slider = window.controls._fields["luminance"]
+    slider = window.controls.fields["luminance"]
     slider.entry.setFocus()
     value = slider.value
     slider.entry.selectAll()
@@ -76,27 +75,28 @@ def test_the_whole_job_is_done_by_keys(window, qtbot, picture_file, tmp_path, mo
 
 
 def test_no_two_actions_share_a_key_and_all_stand_in_a_menu(window):
-    keys = [a.shortcut().toString(QKeySequence.SequenceFormat.PortableText) for a in window.actions_.values()]
+    keys = [a.shortcut().toString(QKeySequence.SequenceFormat.PortableText) for a in window.actions_by_name.values()]
     assert len(keys) == len(set(keys))
     held = {action for menu in window.menuBar().findChildren(QMenu) for action in menu.actions()}
-    assert all(action in held for action in window.actions_.values())
+    assert all(action in held for action in window.actions_by_name.values())
     for name, key in (("fit", "0"), ("wipe", "J"), ("pair", "K"), ("removed", "L"), ("alternate", ";"), ("inside", "I"),
                       ("lamp", "B"), ("channel", "N"), ("where", "M"), ("switch", "X"), ("previous", ","), ("next", "."),
                       ("take", "T"), ("keys", "F1")):  # fmt: skip
-        assert window.actions_[name].shortcut() == QKeySequence(key)
+        assert window.actions_by_name[name].shortcut() == QKeySequence(key)
 
 
 def test_without_a_picture_nothing_can_go_wrong(window, qtbot, monkeypatch):
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *a, **k: ([], ""))
+    monkeypatch.setattr(QDialog, "open", lambda box: None)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: ("", ""))
-    monkeypatch.setattr(QMessageBox, "open", lambda box: None)
-    for name, action in window.actions_.items():
+    for name, action in window.actions_by_name.items():
         if name != "quit":
             action.trigger()
     QApplication.clipboard().setText("nothing of ours")
     window._paste()
     qtbot.wait(50)
     assert window.session.document == Document() and window.session.engine is None
-    assert not window.actions_["export"].isEnabled() and not window.actions_["propose"].isEnabled()
+    assert not window.actions_by_name["export"].isEnabled() and not window.actions_by_name["propose"].isEnabled()
 
 
 def test_every_action_can_be_taken_on_every_step_and_undone(opened, qtbot, monkeypatch):
@@ -107,25 +107,25 @@ def test_every_action_can_be_taken_on_every_step_and_undone(opened, qtbot, monke
         for name in ("duplicate", "rename", "switch", "earlier", "later", "copy", "remove"):
             session.choose(step.id)
             before = session.document
-            opened.actions_[name].trigger()
+            opened.actions_by_name[name].trigger()
             if session.document != before:
                 assert session.history.undo_label
-                opened.actions_["undo"].trigger()
+                opened.actions_by_name["undo"].trigger()
             assert session.document == before
     settle(opened, qtbot)
     assert session.route == route
 
 
 def test_the_list_of_keys_names_every_key(opened, qtbot):
-    opened.actions_["keys"].trigger()
-    box = opened.findChild(QMessageBox)
-    for action in opened.actions_.values():
-        assert (
-            action.shortcut().toString(QKeySequence.SequenceFormat.NativeText) in box.text()
-            and action.toolTip() in box.text()
-        )
-    assert all(word in box.text() for word in ("<b>H</b>", "<b>Space</b>", "<b>Wheel</b>", "<b>Esc</b>"))
-    box.close()
+    opened.actions_by_name["keys"].trigger()
+    dialog = opened.findChild(KeysDialog)
+    words = {label.text() for label in dialog.findChildren(QLabel)}
+    native = QKeySequence.SequenceFormat.NativeText
+    for action in opened.actions_by_name.values():
+        assert {action.shortcut().toString(native), action.text().rstrip(" …")} <= words
+    assert {"H", "Space", "Wheel", "Esc"} <= words
+    assert dialog.height() <= 700 and dialog.width() <= 1240
+    dialog.close()
 
 
 def test_hold_shows_the_other_side_while_it_is_pressed(opened, qtbot):
@@ -176,7 +176,7 @@ def test_proofs_are_worked_by_keys_and_by_their_menu(opened, qtbot):
         qtbot.keyClick(tile, key)
         assert (proofs.items[0].x, proofs.items[0].y) == place
     qtbot.keyClick(tile, Qt.Key.Key_Z)
-    assert proofs.items[0].zoom == 2 and proofs.region(proofs.items[0]).width() == 40
+    assert proofs.items[0].zoom == 2 and proofs.region(proofs.items[0]).width() == -(-proofs.half.width() // 2)
     qtbot.keyClick(tile, Qt.Key.Key_Return)
     assert opened.canvas.tiles.view.region.contains(200, 158) and opened.canvas.zoom >= 1
     menu = menu_of(tile)
@@ -187,11 +187,11 @@ def test_proofs_are_worked_by_keys_and_by_their_menu(opened, qtbot):
     press(qtbot, opened, "pin")
     assert len(proofs.items) == 5 and proofs.items[-1].name == "Place 1"
     for _ in range(6):
-        opened.actions_["pin"].trigger()
+        opened.actions_by_name["pin"].trigger()
     assert len(proofs.items) == 8 and len({proof.name for proof in proofs.items}) == 8
     qtbot.keyClick(opened.proof_strip.tiles[7], Qt.Key.Key_Delete)
     assert len(proofs.items) == 7 and len(opened.session.route) == 4  # the step was not removed
-    opened.actions_["pins"].trigger()
+    opened.actions_by_name["pins"].trigger()
     qtbot.waitUntil(
         lambda: len(proofs.items) == 5 and all(proof in proofs.shots for proof in proofs.items), timeout=20000
     )
@@ -202,7 +202,7 @@ def test_a_right_click_copies_and_pastes(opened, qtbot):
     propose(opened, qtbot)
     session = opened.session
     session.choose("sharpen")
-    field = opened.controls._fields["amount"]
+    field = opened.controls.fields["amount"]
     with qtbot.waitSignal(field.asked):
         ask(field)
     menu = QApplication.activePopupWidget()
@@ -212,7 +212,7 @@ def test_a_right_click_copies_and_pastes(opened, qtbot):
     value = read_text(QApplication.clipboard().text())
     assert (value.kind, value.param, value.value) == ("sharpen", "amount", session.step.params.amount)
     QApplication.clipboard().setText(QApplication.clipboard().text().replace(f"{value.value}", "7.0"))
-    opened.actions_["paste"].trigger()
+    opened.actions_by_name["paste"].trigger()
     assert session.step.params.amount == 7.0 and session.history.undo_label == "Sharpen: amount"
     card = opened.route_bar._cards["noise"]
     ask(card)
@@ -235,7 +235,7 @@ def test_both_sides_are_what_they_are_called(opened, qtbot, against):
     documents = {"original": Document(), INPUT: Document(session.route.without("sharpen")), "take": session.takes[take]}
     assert compare.other == documents[against]
     for mode in MODES[:2]:
-        opened.actions_[mode].setChecked(True)
+        opened.actions_by_name[mode].setChecked(True)
         settle(opened, qtbot)
         qtbot.waitUntil(lambda: opened.other.settled, timeout=20000)
         expected = engine.render(engine.plan(documents[against]), region)
@@ -244,7 +244,7 @@ def test_both_sides_are_what_they_are_called(opened, qtbot, against):
             x, y = area.left() + round(part * area.width()), area.top() + round(part * area.height())
             found = np.array(opened.other.colour_at(QPoint(x, y)).getRgb()[:3])
             assert np.abs(found - np.clip(expected[y, x] * 255 + 0.5, 0, 255).astype(int)).max() <= 1
-    opened.actions_[mode].setChecked(False)
+    opened.actions_by_name[mode].setChecked(False)
     settle(opened, qtbot)
 
 
@@ -253,7 +253,7 @@ def test_alternate_changes_by_itself_and_wipe_by_keys_and_mouse(opened, qtbot):
     settle(opened, qtbot)
     qtbot.waitUntil(lambda: opened.other.settled, timeout=20000)
     seen = set()
-    opened.actions_["alternate"].setChecked(True)
+    opened.actions_by_name["alternate"].setChecked(True)
 
     def both() -> bool:
         image = opened.canvas.grab().toImage()
@@ -261,8 +261,8 @@ def test_alternate_changes_by_itself_and_wipe_by_keys_and_mouse(opened, qtbot):
         return len(seen) > 1
 
     qtbot.waitUntil(both, timeout=4000)
-    opened.actions_["alternate"].setChecked(False)
-    opened.actions_["wipe"].setChecked(True)
+    opened.actions_by_name["alternate"].setChecked(False)
+    opened.actions_by_name["wipe"].setChecked(True)
     first = opened.canvas.grab().toImage()
     middle = opened.canvas.rect().center()
     qtbot.mousePress(opened.canvas, Qt.MouseButton.LeftButton, pos=middle)

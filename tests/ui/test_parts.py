@@ -38,7 +38,7 @@ def session(qtbot):
     jobs = Jobs(Pool(2))
     made = Session(jobs)
     yield made
-    made.cancel()
+    made.tasks.cancel_all()
     jobs.close()
 
 
@@ -132,14 +132,24 @@ def test_a_slider_knows_ticks_ends_and_signs(qtbot):
     slider.resize(240, 40)
     slider.show()
     changes = []
-    slider.changed.connect(changes.append)
+    for signal in (slider.changed, slider.nudged):
+        signal.connect(changes.append)
     slider.show_value(0.0, measured=50.0)
     assert slider.entry.text() == "0 %" and slider.groove.tick == 0.5 and slider.groove.rest == 0.25
     for key in (Qt.Key.Key_End, Qt.Key.Key_Right, Qt.Key.Key_Home, Qt.Key.Key_Left, Qt.Key.Key_Up):
         qtbot.keyClick(slider.groove, key)
     assert changes == [150.0, 150.0, -50.0, -50.0, -45.0]
     qtbot.mouseDClick(slider.groove, Qt.MouseButton.LeftButton)
+    assert changes[-1] == 50.0  # the proposal
+    slider.show_value(30.0)
+    qtbot.mouseDClick(slider.groove, Qt.MouseButton.LeftButton)
     assert changes[-1] == AMOUNT.default
+    qtbot.keyClick(slider.groove, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    assert slider.entry.text() == "21 %"
+    whole = NumberSlider(Param("Luminance", 60.0, "Part.", unit="%", low=0.0, high=100.0, step=1.0))
+    qtbot.addWidget(whole)
+    qtbot.keyClick(whole.groove, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    assert whole.entry.text() == "60.2 %"  # a fine step shows
     assert "More is more." in slider.groove.toolTip() and slider.groove.accessibleName() == "Amount"
 
 
@@ -149,7 +159,8 @@ def test_the_plot_keeps_factors_in_their_range(qtbot):
     plot.resize(250, 80)
     plot.show()
     got = []
-    plot.changed.connect(got.append)
+    for signal in (plot.changed, plot.nudged):
+        signal.connect(got.append)
     plot.show_noise(np.linspace(0.08, 0.02, 17), 0.5, (1.0,) * 5)
     top = plot._handle(0)
     qtbot.mousePress(plot, Qt.MouseButton.LeftButton, pos=top.toPoint())

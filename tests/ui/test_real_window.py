@@ -10,8 +10,8 @@ import sys
 import numpy as np
 import pytest
 from PyQt6.QtGui import QImage
+from tests.conftest import psnr
 
-from conftest import psnr
 from dustpan.core.picture import to_working
 from dustpan.files import read_picture
 from dustpan.simulate.scenes import clean_picture, noisy_picture

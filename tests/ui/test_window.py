@@ -3,103 +3,29 @@
 from __future__ import annotations
 
 import random
-import threading
 
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QApplication
+from tests.ui.steer import drag, in_view, on_screen, propose, settle
 
 from dustpan.core.cache import Cache
 from dustpan.core.picture import Metadata, Source
-from dustpan.core.pool import Pool
 from dustpan.core.steps import kinds
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, save_picture
-from dustpan.ui import theme
 from dustpan.ui.canvas import Canvas
 from dustpan.ui.export import ExportDialog
 from dustpan.ui.memory import Memory
 from dustpan.ui.sliders import NumberSlider
-from dustpan.ui.window import Window
-
-
-@pytest.fixture(scope="session")
-def picture_file(tmp_path_factory, noisy):
-    path = tmp_path_factory.mktemp("ui") / "night.png"
-    save_picture(path, noisy.pixels, noisy.metadata, FORMATS["png"])
-    return path
-
-
-@pytest.fixture
-def window(qtbot):
-    theme.apply(QApplication.instance())
-    made = Window(Pool(2))
-    qtbot.addWidget(made)
-    made.show()
-    yield made
-    made.close()
-    assert not [t for t in threading.enumerate() if t.name.startswith("dustpan")]
-
-
-@pytest.fixture
-def opened(window, qtbot, picture_file):
-    with qtbot.waitSignal(window.session.opened, timeout=20000):
-        window.session.open(picture_file)
-    settle(window, qtbot)
-    return window
-
-
-def settle(window, qtbot):
-    """Wait until exact pixels of the newest document are on the screen, and its figures."""
-    qtbot.waitUntil(lambda: window.tiles.settled and window.readings.settled, timeout=30000)
-
-
-def on_screen(window) -> np.ndarray:
-    """What is there exactly, put together, as 8-bit pixels."""
-    width, height = window.canvas.size_px
-    whole = np.zeros((height, width, 3), np.uint8)
-    tiles = window.tiles
-    parts = [(piece.area.topLeft(), piece.image) for piece in tiles.strips]
-    parts += [(QPoint(key[1] * 512, key[2] * 512), image) for key, image in tiles.exact.items() if key[0] == 0]
-    for corner, image in parts:
-        image = image.convertToFormat(QImage.Format.Format_RGB888)
-        data = np.frombuffer(image.constBits().asarray(image.sizeInBytes()), np.uint8)
-        pixels = data.reshape(image.height(), image.bytesPerLine())[:, : 3 * image.width()]
-        y, x = corner.y(), corner.x()
-        whole[y : y + image.height(), x : x + image.width()] = pixels.reshape(image.height(), image.width(), 3)
-    return whole
-
-
-def in_view(window, pixels: np.ndarray) -> np.ndarray:
-    """The part of a picture that is looked at."""
-    area = window.tiles.view.region
-    return pixels[area.top() : area.bottom() + 1, area.left() : area.right() + 1]
-
-
-def propose(window, qtbot):
-    with qtbot.waitSignal(window.session.edited, timeout=20000):
-        window.route_bar.propose_button.click()
-    settle(window, qtbot)
-
-
-def drag(qtbot, groove, parts):
-    """Drag a slider's knob over parts of its length with real mouse events."""
-    points = [QPoint(round(5.5 + part * (groove.width() - 11)), 8) for part in parts]
-    qtbot.mousePress(groove, Qt.MouseButton.LeftButton, pos=points[0])
-    for point in points[1:]:
-        qtbot.mouseMove(groove, point)
-        qtbot.wait(15)
-    qtbot.mouseRelease(groove, Qt.MouseButton.LeftButton, pos=points[-1])
 
 
 def test_what_is_on_screen_at_100_percent_is_the_export_bit_for_bit(opened, qtbot, tmp_path):
     propose(opened, qtbot)
     opened.canvas.resize(900, 700)
-    opened.actions_["zoom1"].trigger()
+    opened.actions_by_name["zoom1"].trigger()
     opened.session.add_step("exposure")
-    opened.controls._fields["shadows"].changed.emit(0.3)
+    opened.controls.fields["shadows"].changed.emit(0.3)
     settle(opened, qtbot)
     target = tmp_path / "out.png"
     with qtbot.waitSignal(opened.session.saved, timeout=30000):
@@ -119,7 +45,7 @@ def test_strips_of_views_that_were_left_are_not_kept(opened, qtbot):
     propose(opened, qtbot)
     opened.canvas.set_zoom(4.0)
     opened.canvas.show_place(120, 120)
-    opened.controls._fields["luminance"].changed.emit(40.0)  # what was exact is so no more
+    opened.controls.fields["luminance"].changed.emit(40.0)  # what was exact is so no more
     settle(opened, qtbot)
     assert opened.tiles.strips
     for x, y in ((120, 120), (600, 360), (120, 360), (600, 120)):
@@ -137,9 +63,9 @@ def test_propose_drag_and_undo(opened, qtbot):
     assert [step.kind for step in session.route] == ["hot_pixels", "exposure", "noise", "sharpen"]
     session.choose("noise")
     assert session.step.params.auto
-    slider = opened.controls._fields["luminance"]
+    slider = opened.controls.fields["luminance"]
     proposed = slider.value
-    assert slider._measured == proposed and "proposed" in opened.controls._auto.text()
+    assert slider._measured == proposed and "proposed" in opened.controls.back.text()
     entries = len(session.history.entries)
     drag(qtbot, slider.groove, [0.9, 0.7, 0.5, 0.3])
     settle(opened, qtbot)
@@ -148,11 +74,11 @@ def test_propose_drag_and_undo(opened, qtbot):
     assert not session.step.params.auto and session.step.params.luminance == pytest.approx(30, abs=2)
     assert session.step.params.colour == opened.session.plan.stage("noise").measured.colour
     assert slider._measured == proposed
-    assert "Undo Noise: luminance" in opened.actions_["undo"].text()
-    opened.actions_["undo"].trigger()
+    assert "Undo Noise: luminance" in opened.actions_by_name["undo"].text()
+    opened.actions_by_name["undo"].trigger()
     settle(opened, qtbot)
     assert session.step.params.auto and slider.value == proposed
-    opened.actions_["undo"].trigger()
+    opened.actions_by_name["undo"].trigger()
     settle(opened, qtbot)
     assert len(session.route) == 0 and np.array_equal(on_screen(opened), start)
 
@@ -161,16 +87,16 @@ def test_mix_and_the_ellipse_do_not_run_the_filter_again(opened, qtbot):
     propose(opened, qtbot)
     opened.canvas.set_zoom(1.0)
     settle(opened, qtbot)
-    opened.controls._mix.changed.emit(80.0)  # the first draft of this view
+    opened.controls.foot.mix.changed.emit(80.0)  # the first draft of this view
     settle(opened, qtbot)
     engine = opened.session.engine
     ran = engine.runs["noise"]
-    opened.controls._mix.changed.emit(60.0)
+    opened.controls.foot.mix.changed.emit(60.0)
     settle(opened, qtbot)
-    opened.controls._where.setCurrentIndex(1)
-    opened.controls._where.activated.emit(1)
+    opened.controls.foot.where.setCurrentIndex(1)
+    opened.controls.foot.where.activated.emit(1)
     settle(opened, qtbot)
-    opened.controls._part_fields["cx"].changed.emit(0.3)
+    opened.controls.part_fields["cx"].changed.emit(0.3)
     settle(opened, qtbot)
     assert engine.runs["noise"] == ran  # neither for drafts nor for exact pixels
     assert opened.session.step.where.parts[0].params.cx == 0.3
@@ -185,18 +111,18 @@ def test_a_bad_file_is_told_and_changes_nothing(opened, qtbot, tmp_path):
         opened.session.open(bad)
     assert opened.message.isVisible() and "broken.jpg" in opened.message.text.text()
     assert opened.session.document is document and opened.title.text() == title
-    assert not opened.progress.isVisible()
+    assert not opened.task_bar.lines[0].isVisible()
 
 
 def test_typed_values_keys_and_wheel(opened, qtbot):
     opened.session.add_step("exposure")
     settle(opened, qtbot)
-    slider = opened.controls._fields["ev"]
-    slider.entry.setFocus()
-    slider.entry.selectAll()
+    slider = opened.controls.fields["ev"]
+    qtbot.mouseClick(slider.entry, Qt.MouseButton.LeftButton)
+    assert slider.entry.selectedText() == slider.entry.text()
     qtbot.keyClicks(slider.entry, "1,5 stops")
     qtbot.keyClick(slider.entry, Qt.Key.Key_Return)
-    assert opened.session.step.params.ev == 1.5
+    assert opened.session.step.params.ev == 1.5 and not slider.entry.hasFocus()
     qtbot.keyClick(slider.groove, Qt.Key.Key_Right)
     assert opened.session.step.params.ev == pytest.approx(1.55)
     qtbot.keyClick(slider.groove, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
@@ -209,13 +135,17 @@ def test_typed_values_keys_and_wheel(opened, qtbot):
     slider.entry.setModified(True)
     slider.entry.editingFinished.emit()
     assert slider.entry.text() == "5.00 stops"
+    slider.entry.setFocus()
+    qtbot.keyClicks(slider.entry, "2")
+    qtbot.keyClick(slider.entry, Qt.Key.Key_Escape)
+    assert slider.entry.text() == "5.00 stops" and opened.session.step.params.ev == 5
     qtbot.mouseDClick(slider.groove, Qt.MouseButton.LeftButton)
     assert opened.session.step.params.ev == 0
 
 
 def test_over_tone_handles_are_dragged_and_moved_by_keys(opened, qtbot):
     propose(opened, qtbot)
-    plot = opened.controls._fields["over_tone"]
+    plot = opened.controls.fields["over_tone"]
     place = plot._handle(2)
     qtbot.mousePress(plot, Qt.MouseButton.LeftButton, pos=place.toPoint())
     qtbot.mouseMove(plot, QPoint(round(place.x()), plot.height() - 9))
@@ -237,13 +167,13 @@ def test_cards_switch_move_and_leave(opened, qtbot):
     assert session.chosen_id == "noise"
     qtbot.mouseClick(card, Qt.MouseButton.LeftButton, pos=QPoint(15, 15))
     assert not session.route.find("noise").on
-    opened.actions_["switch"].trigger()
+    opened.actions_by_name["switch"].trigger()
     assert session.route.find("noise").on
-    opened.actions_["earlier"].trigger()
+    opened.actions_by_name["earlier"].trigger()
     assert [s.kind for s in session.route] == ["noise", "exposure"]
-    opened.actions_["next"].trigger()
+    opened.actions_by_name["next"].trigger()
     assert session.chosen_id == "exposure"
-    opened.actions_["remove"].trigger()
+    opened.actions_by_name["remove"].trigger()
     assert [s.kind for s in session.route] == ["noise"] and session.chosen_id == "noise"
     settle(opened, qtbot)
 
@@ -252,14 +182,14 @@ def test_hold_and_wipe_show_the_original(opened, qtbot):
     propose(opened, qtbot)
     opened.canvas.set_zoom(1.0)
     settle(opened, qtbot)
-    opened.actions_["frames"].trigger()
+    opened.actions_by_name["frames"].trigger()
     cleaned = opened.canvas.grab().toImage()
     qtbot.keyPress(opened, Qt.Key.Key_H)
     assert opened.canvas.holding
     original = opened.canvas.grab().toImage()
     qtbot.keyRelease(opened, Qt.Key.Key_H)
     assert not opened.canvas.holding
-    opened.actions_["wipe"].trigger()
+    opened.actions_by_name["wipe"].trigger()
     both = opened.canvas.grab().toImage()
     line, y = opened.canvas._wipe_line(), opened.canvas.height() // 2 + 90
     left, right = range(line - 200, line - 40), range(line + 40, line + 200)
@@ -281,7 +211,7 @@ def test_zoom_keeps_the_point_under_the_pointer_and_panning_computes_nothing(ope
     after = (at - canvas._corner) / canvas.zoom
     assert (before - after).manhattanLength() < 2
     for name, zoom in (("zoom1", 1.0), ("zoom2", 2.0), ("zoom4", 4.0)):
-        opened.actions_[name].trigger()
+        opened.actions_by_name[name].trigger()
         assert canvas.zoom == zoom
     propose(opened, qtbot)
     canvas.fit()
@@ -293,7 +223,7 @@ def test_zoom_keeps_the_point_under_the_pointer_and_panning_computes_nothing(ope
     for x in range(300, 100, -20):
         qtbot.mouseMove(canvas, QPoint(x, x))
     qtbot.mouseRelease(canvas, Qt.MouseButton.MiddleButton, pos=QPoint(100, 100))
-    opened.actions_["fit"].trigger()
+    opened.actions_by_name["fit"].trigger()
     settle(opened, qtbot)
     assert {k: v for k, v in opened.session.engine.runs.items()} == runs
 
@@ -302,23 +232,25 @@ def test_an_export_can_be_cancelled_and_leaves_no_file(opened, qtbot, tmp_path):
     propose(opened, qtbot)
     target = tmp_path / "out.tif"
     opened.session.export(target, "tiff16", quality=90, overwrite=False)
-    assert opened.stop_button.isVisible() and "out.tif" in opened.task_label.text()
-    opened.stop_button.click()
-    assert not opened.stop_button.isVisible()
+    line = opened.task_bar.lines[0]
+    assert line.isVisible() and "out.tif" in line.label.text()
+    qtbot.mouseClick(line.stop, Qt.MouseButton.LeftButton)
+    assert not line.isVisible() and not opened.session.tasks.running
     settle(opened, qtbot)
     qtbot.wait(400)
     assert list(tmp_path.iterdir()) == []
 
 
 def test_the_export_dialog_says_what_will_happen(qtbot, tmp_path):
-    dialog = ExportDialog(tmp_path, Source(np.zeros((9, 9, 3), np.uint8), name="night.png", metadata=Metadata(iso=800)))
+    source = Source(np.zeros((9, 9, 3), np.uint8), name="night.png", metadata=Metadata(iso=800))
+    dialog = ExportDialog(tmp_path / "night.png", source)
     qtbot.addWidget(dialog)
     assert dialog.target == tmp_path / "night-cleaned.png" and dialog.go.isEnabled()
     dialog.format.setCurrentIndex(dialog.format.findData("jpeg"))
     assert dialog.target.suffix == ".jpg" and not dialog.quality.isHidden()
     save_picture(dialog.target, np.zeros((9, 9, 3), np.uint8), Metadata(), FORMATS["jpeg"])
-    dialog._mind()
-    assert not dialog.go.isEnabled() and "is there already" in dialog.note.text()
+    dialog._check()
+    assert not dialog.go.isEnabled() and "of this name already" in dialog.note.text()
     dialog.overwrite.setChecked(True)
     assert dialog.go.isEnabled() and "will be replaced" in dialog.note.text()
     dialog.folder.setText(str(tmp_path / "no"))
@@ -336,7 +268,7 @@ def test_random_actions_then_undo_leave_identical_pixels(opened, qtbot):
     start, rng = on_screen(opened), random.Random(4)
     session = opened.session
     for _ in range(200):
-        opened.actions_[
+        opened.actions_by_name[
             rng.choice(
                 ["switch", "next", "previous", "earlier", "later", "duplicate", "undo", "redo", "fit", "zoom1", "wipe"]
             )
@@ -344,14 +276,14 @@ def test_random_actions_then_undo_leave_identical_pixels(opened, qtbot):
         if rng.random() < 0.3 and len(session.route) < 5:
             session.add_step(rng.choice(list(kinds())))
         if session.step and rng.random() < 0.7:
-            field = rng.choice([f for f in opened.controls._fields.values() if isinstance(f, NumberSlider)])
+            field = rng.choice([f for f in opened.controls.fields.values() if isinstance(f, NumberSlider)])
             field.changing.emit(field._value_at(rng.random()))
             field.changed.emit(field._value_at(rng.random()))
         if rng.random() < 0.1 and session.step:
-            opened.actions_["remove"].trigger()
+            opened.actions_by_name["remove"].trigger()
         qtbot.wait(2)
     while session.history.undo_label:
-        opened.actions_["undo"].trigger()
+        opened.actions_by_name["undo"].trigger()
     opened.canvas.set_zoom(1.0)
     settle(opened, qtbot)
     assert np.array_equal(on_screen(opened), start)
@@ -366,9 +298,9 @@ def test_every_control_has_a_tooltip_and_a_name(opened, qtbot):
             if widget.isVisible() and not widget.parent().inherits("QMessageBox"):
                 assert widget.toolTip(), widget
                 assert widget.accessibleName() or getattr(widget, "text", lambda: "")(), widget
-    for action in opened.actions_.values():
+    for action in opened.actions_by_name.values():
         assert action.toolTip().strip() and not action.shortcut().isEmpty()
-    opened.actions_["keys"].trigger()
+    opened.actions_by_name["keys"].trigger()
 
 
 def test_cards_are_dragged_duplicated_and_renamed(opened, qtbot, monkeypatch):
@@ -384,23 +316,23 @@ def test_cards_are_dragged_duplicated_and_renamed(opened, qtbot, monkeypatch):
     assert [s.id for s in session.route] == ["exposure", "noise", "sharpen", "hot_pixels"]
     assert not bar._mark.isVisible() and session.history.undo_label == "Move Hot pixels later"
     session.choose("noise")
-    opened.actions_["duplicate"].trigger()
+    opened.actions_by_name["duplicate"].trigger()
     assert [s.id for s in session.route][1:3] == ["noise", "noise_2"] and session.chosen_id == "noise_2"
     monkeypatch.setattr("dustpan.ui.route_bar.QInputDialog.getText", lambda *a, **k: ("Second pass", True))
-    opened.actions_["rename"].trigger()
-    assert session.step.name == "Second pass" and opened.controls._title.text() == "Second pass"
+    opened.actions_by_name["rename"].trigger()
+    assert session.step.name == "Second pass" and opened.controls.title.text() == "Second pass"
     settle(opened, qtbot)
 
 
 def test_the_step_list_is_searched_by_words_and_keys(opened, qtbot):
     steps = opened.route_bar.steps
-    opened.actions_["add"].trigger()
+    opened.actions_by_name["add"].trigger()
     qtbot.keyClicks(steps.search, "halo")
     shown = [steps.list.item(n) for n in range(steps.list.count()) if not steps.list.item(n).isHidden()]
     assert [item.data(Qt.ItemDataRole.UserRole) for item in shown] == ["sharpen"]
     qtbot.keyClick(steps.search, Qt.Key.Key_Return)
     assert not steps.isVisible() and opened.session.step.kind == "sharpen"
-    opened.actions_["add"].trigger()
+    opened.actions_by_name["add"].trigger()
     before = steps.list.currentRow()
     qtbot.keyClick(steps.search, Qt.Key.Key_Down)
     assert steps.list.currentRow() == before + 1
@@ -413,7 +345,7 @@ def test_the_step_list_is_searched_by_words_and_keys(opened, qtbot):
 
 def test_the_ellipse_is_moved_sized_and_turned_on_the_picture(opened, qtbot):
     opened.session.add_step("exposure")
-    opened.controls._choose_where("in ellipse")
+    opened.controls.foot.choose_where("in ellipse")
     settle(opened, qtbot)
     canvas = opened.canvas
     picture = canvas.picture_rect().toRectF()
@@ -433,10 +365,10 @@ def test_the_ellipse_is_moved_sized_and_turned_on_the_picture(opened, qtbot):
     assert pull("height", QPoint(0, -25)).ry == pytest.approx(0.25 - 25 / picture.height(), abs=0.01)
     assert 5 < pull("turn", QPoint(40, 0)).angle < 60
     assert len(opened.session.history.entries) == entries + 4
-    assert opened.controls._part_fields["cx"].value == pytest.approx(moved.cx)
-    assert opened.controls._where.currentText() == "in an ellipse"
+    assert opened.controls.part_fields["cx"].value == pytest.approx(moved.cx)
+    assert opened.controls.foot.where.currentText() == "in an ellipse"
     hatched = canvas.grab().toImage()
-    opened.actions_["where"].trigger()
+    opened.actions_by_name["where"].trigger()
     assert canvas.grab().toImage() != hatched
     settle(opened, qtbot)
 
@@ -455,7 +387,7 @@ def test_dropped_files_open_and_are_remembered(window, qtbot, picture_file, tmp_
         window.dropEvent(QDropEvent(QPointF(400, 400), Qt.DropAction.CopyAction, held, buttons, keys))
     settle(window, qtbot)
     again = Memory(tmp_path / "config" / "window.json")
-    assert again.recent == [str(picture_file), str(other)]
+    assert again.recent == [str(picture_file)]  # only what was looked at pushes others out
     window._list_recent()
     assert [a.text() for a in window.recent_menu.actions()] == again.recent
     window.set_surround("light")

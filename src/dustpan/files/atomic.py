@@ -2,12 +2,40 @@
 
 from __future__ import annotations
 
+import contextlib
+import glob
 import os
 import tempfile
 from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from dustpan.core.errors import SaveError
+
+_PREFIX = ".dustpan-"  # of unfinished files; the process that writes one stands behind it
+_under_way: set[Path] = set()
+_cleaned: set[Path] = set()  # folders already looked through by this process
+
+
+def check_name(target: Path, *, overwrite: bool, sources: Iterable[Path] = ()) -> None:
+    """Raise SaveError when a target can't be written to, as far as can be told before the work."""
+    name = os.fsencode(target.name)
+    if not name:
+        raise SaveError(f"{target}: a file name was expected.")
+    if len(name) > _longest_name(target.parent):
+        raise SaveError(f"{target}: the name is {len(name)} bytes long; at most {_longest_name(target.parent)} can be.")
+    for source in sources:
+        if _same(target, source):
+            raise SaveError(f"{target}: this is the picture itself; a source is never written to. Choose another name.")
+    if target.is_dir():
+        raise SaveError(f"{target}: this is a folder; a file name was expected.")
+    if os.path.lexists(target) and not overwrite:
+        raise SaveError(
+            f"{target}: there is a file of this name already; it was kept. Choose another name or --overwrite."
+        )
+    if not target.parent.is_dir():
+        raise SaveError(f"{target}: the folder {target.parent} does not exist.")
+    if not os.access(target.parent, os.W_OK):
+        raise SaveError(f"{target}: the folder {target.parent} can't be written to.")
 
 
 def save_whole(target: Path, write: Callable[[Path], None], *, overwrite: bool, sources: Iterable[Path] = ()) -> None:
@@ -18,30 +46,49 @@ def save_whole(target: Path, write: Callable[[Path], None], *, overwrite: bool, 
     SaveError when the target is one of the sources, is there already without `overwrite`, or can't be written;
     nothing is left behind then.
     """
-    for source in sources:
-        if _same(target, source):
-            raise SaveError(f"{target}: this is the picture itself; a source is never written to. Choose another name.")
-    if target.exists() and not overwrite:
-        raise SaveError(
-            f"{target}: there is a file of this name already; it was kept. Choose another name or --overwrite."
-        )
-    if target.is_dir():
-        raise SaveError(f"{target}: this is a folder; a file name was expected.")
-    if not target.parent.is_dir():
-        raise SaveError(f"{target}: the folder {target.parent} does not exist.")
+    check_name(target, overwrite=overwrite, sources=sources)
+    _clean_left_over(target.parent)
     part = None
     try:
-        handle, name = tempfile.mkstemp(prefix=".dustpan-", suffix=target.suffix, dir=target.parent)
+        handle, name = tempfile.mkstemp(prefix=f"{_PREFIX}{os.getpid()}-", suffix=target.suffix[:16], dir=target.parent)
         os.close(handle)
         part = Path(name)
+        _under_way.add(part)
         write(part)
-        os.chmod(part, 0o666 & ~_umask())
+        os.chmod(part, 0o666 & ~_UMASK)
         _put(part, target, overwrite=overwrite)
     except OSError as fault:
         raise SaveError(f"{target}: can't be written ({fault.strerror or fault}).") from fault
     finally:
         if part is not None:
             part.unlink(missing_ok=True)
+            _under_way.discard(part)
+
+
+def drop_unfinished() -> None:
+    """Remove the files that are being written; for a process that is told to end."""
+    for part in list(_under_way):
+        with contextlib.suppress(OSError):
+            part.unlink(missing_ok=True)
+
+
+def _clean_left_over(folder: Path) -> None:
+    """Remove unfinished files in a folder whose process is no longer there."""
+    if folder in _cleaned:
+        return
+    _cleaned.add(folder)
+    for left in folder.glob(f"{glob.escape(_PREFIX)}*"):
+        number = left.name.removeprefix(_PREFIX).split("-")[0]
+        if number.isdigit() and not os.path.exists(f"/proc/{number}"):
+            with contextlib.suppress(OSError):
+                left.unlink()
+
+
+def _longest_name(folder: Path) -> int:
+    try:
+        return os.pathconf(folder, "PC_NAME_MAX")
+    except (OSError, ValueError):
+        return 255
 
 
 def _put(part: Path, target: Path, *, overwrite: bool) -> None:
@@ -63,7 +110,11 @@ def _same(one: Path, other: Path) -> bool:
         return one.absolute() == other.absolute()
 
 
-def _umask() -> int:
+def _read_umask() -> int:
+    """Return the mask of new files' rights; read once, as reading it sets it for a moment for all threads."""
     mask = os.umask(0)
     os.umask(mask)
     return mask
+
+
+_UMASK = _read_umask()

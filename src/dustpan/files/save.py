@@ -67,6 +67,40 @@ def format_for(path: Path, native: np.dtype) -> Format:
     return next((f for f in fitting if f.dtype == native), fitting[-1])
 
 
+_BY_ENDING = {".jpg": "jpeg", ".jpeg": "jpeg", ".webp": "webp"}
+
+
+def own_format(source: Source, path: Path | None) -> Format:
+    """Return the format nearest to the one that a picture was read from."""
+    native = source.metadata.native
+    if native and native[0] in FORMATS:
+        return FORMATS[native[0]]
+    ending = path.suffix.lower() if path else ""
+    if ending in _BY_ENDING:
+        return FORMATS[_BY_ENDING[ending]]
+    deep = source.pixels.dtype != np.uint8
+    if source.pixels.dtype.kind == "f":
+        return FORMATS["tiff32"]
+    if ending in (".tif", ".tiff") or source.mosaic is not None:
+        return FORMATS["tiff16" if deep else "tiff8"]
+    return FORMATS["png16" if deep else "png"]
+
+
+def losses(source: Source, fmt: Format) -> list[str]:
+    """Return in sentences what a format can't hold of a picture."""
+    lost = []
+    own = source.pixels.dtype
+    if source.alpha is not None and not fmt.alpha:
+        lost.append(f"{fmt.label} holds no transparency: alpha is left out.")
+    if own.itemsize > np.dtype(fmt.dtype).itemsize and source.mosaic is None:
+        lost.append(f"Values are rounded from {8 * own.itemsize} to {8 * np.dtype(fmt.dtype).itemsize} bits.")
+    if source.linear and fmt.linear is False:
+        lost.append("Light over white is cut off.")
+    if source.layers and fmt.name != "exr":
+        lost.append(f"{len(source.layers)} other channels are left out.")
+    return lost
+
+
 def render_native(
     engine: Engine, plan: Plan, fmt: Format, *, pool: Pool | None = None, token: Token | None = None,
     progress: Callable[[float], None] = lambda share: None,

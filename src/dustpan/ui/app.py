@@ -37,12 +37,15 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
     from PyQt6.QtWidgets import QApplication
 
     from dustpan.ui import theme
+    from dustpan.ui.log import catch_in_slots
     from dustpan.ui.memory import Memory
+    from dustpan.ui.pictures import KeptRoutes
     from dustpan.ui.window import Window
 
     app = QApplication(sys.argv[:1])
     theme.apply(app)
-    window = Window(memory=Memory.of_user())
+    window = Window(memory=Memory.of_user(), kept=KeptRoutes.of_user())
+    catch_in_slots(lambda fault: window.tell(str(fault), True))
     loading.join()
     window.show()
     if into is not None:

@@ -19,6 +19,7 @@ STOPS = (0.0625, 0.125, 0.25, 0.3333, 0.5, 0.6667, 1.0, 2.0, 3.0, 4.0, 8.0, 16.0
 _REST = 0.11  # how near to a stop the wheel comes to rest on it
 _GRID = 8.0  # zoom from which the pixels are parted by lines
 _GRAB = 8  # px either side of the wipe line
+_CLICK = 4  # px that a press moves before it is a drag
 _TURN = 1000  # ms between the two sides of Alternate
 
 
@@ -47,12 +48,14 @@ class Canvas(QWidget):
         self._panning: QPointF | None = None
         self._space = False
         self._moving_wipe = False
+        self._pressed: QPointF | None = None  # where a click may be under way
+        self._peek: tuple | None = None  # what to go back to when a proof is no longer shown large
         self.surround = "dark"
         self.overlays: list[Callable[[QPainter], None]] = []  # what is drawn over the route's side
         self.ellipse = EllipseHandles(tiles.session)
         self.grips: list[Any] = [self.ellipse]  # what can be taken hold of on the picture, the first first
         self.setMinimumSize(320, 200)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setMouseTracking(True)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Picture")
@@ -60,7 +63,7 @@ class Canvas(QWidget):
         other.changed.connect(self.update)
         compare.changed.connect(self._on_compare)
         tiles.session.opened.connect(self.fit)
-        tiles.session.glimpsed.connect(self._glimpse)
+        tiles.session.glimpsed.connect(self.glimpse)
         tiles.session.chosen.connect(self.update)
         tiles.session.edited.connect(lambda dragging: self.update())
 
@@ -70,7 +73,7 @@ class Canvas(QWidget):
             self._first_look = None
         self.update()
 
-    def _glimpse(self, found) -> None:
+    def glimpse(self, found) -> None:
         """Show a first look at a picture that is being opened; None goes back to the picture that was there."""
         self._first_look = None
         if found is not None:
@@ -101,6 +104,37 @@ class Canvas(QWidget):
         self.fitted = False
         self._set(max(self.zoom, 1.0), QPointF(0, 0))
         self._move(QPointF(self.room.width() / 2 - x * self.zoom, self.room.height() / 2 - y * self.zoom))
+
+    def peek_at(self, x: float, y: float, zoom: float) -> None:
+        """Show a place large, both sides beside one another, until `end_peek`."""
+        if self._peek is None:
+            self._peek = (self.compare.now.mode, self.fitted, self.zoom, self._corner)
+        self.compare.set(mode="pair")
+        self.fitted = False
+        self._set(zoom, QPointF(0, 0))
+        self._move(QPointF(self.room.width() / 2 - x * zoom, self.room.height() / 2 - y * zoom))
+
+    def end_peek(self) -> None:
+        """Go back to what was looked at before `peek_at`."""
+        if self._peek is None:
+            return
+        (mode, fitted, zoom, corner), self._peek = self._peek, None
+        self.compare.set(mode=mode)
+        self.fitted = fitted
+        if fitted:
+            self.fit()
+        else:
+            self._set(zoom, QPointF(0, 0))
+            self._move(corner)
+
+    def let_go(self) -> None:
+        """End all that lasts as long as a key or a button is pressed."""
+        self.end_peek()
+        self.hold(False)
+        self._space = self._moving_wipe = False
+        self._panning = self._pressed = None
+        self.ellipse.let_go()
+        self.unsetCursor()
 
     # -- looking ----------------------------------------------------------------------------------------------
 
@@ -219,7 +253,6 @@ class Canvas(QWidget):
             self._paint_first_look(painter)
             return
         if not self.size_px[0]:
-            self._paint_empty(painter)
             return
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.zoom < 1)
         clip = self.picture_rect().intersected(self.room)
@@ -297,11 +330,6 @@ class Canvas(QWidget):
         for y in range(int((clip.top() - corner.y()) / zoom), int((clip.bottom() - corner.y()) / zoom) + 2):
             at = round(corner.y() + y * zoom)
             painter.drawLine(clip.left(), at, clip.right(), at)
-
-    def _paint_empty(self, painter: QPainter) -> None:
-        painter.setPen(theme.colour("faint"))
-        painter.setFont(theme.font(11))
-        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Open a picture to begin (Ctrl+O)")
 
     def _paint_tiles(self, painter: QPainter, images: dict, side_at) -> None:
         """Draw tiles, the view's own level last so that it lies on top."""
@@ -382,6 +410,7 @@ class Canvas(QWidget):
         """Begin to drag the wipe line or the picture."""
         left = event.button() == Qt.MouseButton.LeftButton
         picture = QRectF(self.picture_rect())
+        self._pressed = None
         if (
             left
             and not self._space
@@ -393,6 +422,7 @@ class Canvas(QWidget):
             self._moving_wipe = True
         elif left or event.button() == Qt.MouseButton.MiddleButton:
             self._panning = self._at(event) - self._corner
+            self._pressed = self._at(event) if left and not self._space else None
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
 
     def mouseMoveEvent(self, event):
@@ -403,6 +433,9 @@ class Canvas(QWidget):
         if self._moving_wipe:
             self._drag_wipe(self._at(event))
         elif self._panning is not None:
+            if self._pressed is not None and (self._at(event) - self._pressed).manhattanLength() <= _CLICK:
+                return
+            self._pressed = None
             self.fitted = False
             self._move(self._at(event) - self._panning)
         elif self.wiping:
@@ -422,8 +455,22 @@ class Canvas(QWidget):
         """Let go."""
         for grip in self.grips:
             grip.release(self._at(event), QRectF(self.picture_rect()))
-        self._panning, self._moving_wipe = None, False
+        clicked = self._pressed
+        self._panning, self._moving_wipe, self._pressed = None, False, None
         self.unsetCursor()
+        if clicked is not None and self.size_px[0] and QRectF(self.picture_rect()).contains(clicked):
+            self.toggle_pixels(clicked)
+
+    def toggle_pixels(self, at: QPointF) -> None:
+        """Go to actual pixels at a point, or back to the whole picture."""
+        if self.fitted or self.zoom < 1:
+            self.set_zoom(1.0, at)
+        else:
+            self.fit()
+
+    def mouseDoubleClickEvent(self, event):
+        """Take the second press of two quick ones like any other."""
+        self.mousePressEvent(event)
 
     def _point(self, at: QPointF) -> None:
         width, height = self.size_px
@@ -441,22 +488,26 @@ class Canvas(QWidget):
 
     def keyPressEvent(self, event):
         """Pan by arrow keys; Space takes hold of the picture; all else goes to the window."""
-        step = {
+        step = {} if event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier else {
             Qt.Key.Key_Left: (80, 0), Qt.Key.Key_Right: (-80, 0), Qt.Key.Key_Up: (0, 80), Qt.Key.Key_Down: (0, -80),
-        }.get(Qt.Key(event.key()))  # fmt: skip
-        if step:
+        }  # fmt: skip
+        if event.key() in step:
             self.fitted = False
-            self._move(self._corner + QPointF(*step))
+            self._move(self._corner + QPointF(*step[Qt.Key(event.key())]))
         elif event.key() == Qt.Key.Key_Space:
             self._space = True
+            if not event.isAutoRepeat():
+                self.setCursor(Qt.CursorShape.OpenHandCursor)
         else:
-            super().keyPressEvent(event)
+            event.ignore()
 
     def keyReleaseEvent(self, event):
         """Let go of the picture."""
         if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
             self._space = False
-        super().keyReleaseEvent(event)
+            self.unsetCursor()
+        else:
+            event.ignore()
 
 
 def _offset(x: int, y: int):

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QAction, QKeySequence
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSlider, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dustpan.core.filters.viewing import SEE
 from dustpan.core.steps import kind_of
+from dustpan.ui.choice import Choice
 from dustpan.ui.compare import INPUT, MODES, ORIGINAL, Compare
+from dustpan.ui.sliders import Groove
 
 GAINS = (1, 2, 4, 8, 16)
 _LAMP = 6  # stops either way
@@ -89,12 +91,13 @@ class CompareBar(QWidget):
         self.see = self._choice("See all, brightness, colour, one channel, or what is lost at black and white (N)")
         self.see.addItems([f"See {name}" for name in SEE])
         self.see.setFixedWidth(112)
-        self.lamp = QSlider(Qt.Orientation.Horizontal, minimum=-_LAMP * _STEPS, maximum=_LAMP * _STEPS)
-        self.lamp.setFixedWidth(84)
-        self.lamp.setToolTip("Lamp: light up the view alone, -6 to +6 stops, to look into darks and lights (B)")
+        self.lamp = Groove(2 * _LAMP * _STEPS)
+        self.lamp.setFixedWidth(96)
+        self.lamp.setToolTip("Lamp: light up the view alone, -6 to +6 stops, to look into darks and lights; double-click for 0 (B)")
         self.lamp.setAccessibleName("Lamp")
         self.lamp_button = QPushButton("Lamp 0", objectName="quiet")
         self.lamp_button.setFixedWidth(76)
+        self.lamp_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.lamp_button.setToolTip("Lamp on, or back to 0 (B)")
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
@@ -104,18 +107,18 @@ class CompareBar(QWidget):
         self.detail.activated.connect(self._choose_detail)
         self.against.activated.connect(lambda: compare.set(against=self.against.currentData()))
         self.see.activated.connect(lambda n: compare.look(see=SEE[n]))
-        self.lamp.valueChanged.connect(lambda n: self._light(n / _STEPS))
+        self.lamp.moved.connect(lambda part, dragging: self._light(_stops_at(part)))
+        self.lamp.tapped.connect(lambda part: self._light(_stops_at(part)))
+        self.lamp.nudged.connect(lambda notches, fine: self._light(compare.now.look.lamp + notches * (0.05 if fine else 0.25)))
+        self.lamp.reset.connect(lambda: self._light(0.0))
         self.lamp_button.clicked.connect(self.switch_lamp)
         for signal in (compare.changed, self.session.taken, self.session.chosen, self.session.opened):
             signal.connect(self.refresh)
         self.refresh()
 
-    def _choice(self, tip: str) -> QComboBox:
-        box = QComboBox()
-        box.setToolTip(tip)
-        box.setAccessibleName(tip)
-        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        box.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    def _choice(self, tip: str) -> Choice:
+        box = Choice(tip)
+        box.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToContents)
         return box
 
     # -- keys -------------------------------------------------------------------------------------------------
@@ -130,6 +133,7 @@ class CompareBar(QWidget):
         self.compare.look(see=SEE[(now + 1) % len(SEE)])
 
     def _light(self, stops: float) -> None:
+        stops = round(min(max(stops, -float(_LAMP)), float(_LAMP)), 2)
         if stops:
             self._last_lamp = stops
         self.compare.look(lamp=stops)
@@ -151,12 +155,11 @@ class CompareBar(QWidget):
         self._fill(self.detail, self._details(), self._chosen_detail())
         self.detail.setVisible(self.detail.count() > 0)
         self.see.setCurrentIndex(SEE.index(now.look.see))
-        self.lamp.blockSignals(True)
-        self.lamp.setValue(round(now.look.lamp * _STEPS))
-        self.lamp.blockSignals(False)
+        self.lamp.show_parts((now.look.lamp + _LAMP) / (2 * _LAMP), 0.5, None)
+        self.lamp.setAccessibleDescription(f"{now.look.lamp:+.2g} stops")
         self.lamp_button.setText(f"Lamp {now.look.lamp:+.2g}" if now.look.lamp else "Lamp 0")
 
-    def _fill(self, box: QComboBox, items: list[tuple[str, object]], chosen) -> None:
+    def _fill(self, box: Choice, items: list[tuple[str, object]], chosen) -> None:
         if [(box.itemText(n), box.itemData(n)) for n in range(box.count())] != items:
             box.clear()
             for text, data in items:
@@ -181,3 +184,8 @@ class CompareBar(QWidget):
         name = {"removed": "gain", "wipe": "level", "inside": "inside"}.get(self.compare.now.mode)
         if name:
             self.compare.set(**{name: self.detail.currentData()})
+
+
+def _stops_at(part: float) -> float:
+    """Return the lamp's stops at a part of its slider, in quarters."""
+    return round((part * 2 - 1) * _LAMP * _STEPS) / _STEPS

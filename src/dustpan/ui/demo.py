@@ -40,7 +40,7 @@ class Run(QObject):
         if exact and len(self.window.session.route) and not self._done:
             self._done = True
             self.window.canvas.set_zoom(1.0)
-            self.window.actions_["wipe"].setChecked(True)
+            self.window.actions_by_name["wipe"].setChecked(True)
             self.window.session.export(self.picture, "png", quality=92, overwrite=True)
 
     def _told(self, text: str, harm: bool) -> None:

@@ -14,6 +14,7 @@ from dustpan.ui.session import Session, title_of
 
 _GRAB = 11  # px around a handle
 _TURN = 26  # px from the ellipse to the handle that turns it
+_LEAST = 28  # px from the middle to a handle, however small the ellipse
 
 
 class EllipseHandles:
@@ -24,6 +25,7 @@ class EllipseHandles:
         self.hatched = True
         self._held: str | None = None
         self._shift = QPointF()
+        self._beyond = 0.0  # px that the held handle stands outside a small ellipse
 
     @property
     def step(self) -> Step | None:
@@ -42,13 +44,12 @@ class EllipseHandles:
         return frame
 
     def handles(self, picture: QRectF) -> dict[str, QPointF]:
-        """Return where the handles stand: middle, width, height, turn."""
+        """Return where the handles stand: middle, width, height, turn; those of a tiny ellipse stand outside it."""
         frame = self._frame(picture)
-        middle, across, down = (frame.map(QPointF(*at)) for at in ((0, 0), (1, 0), (0, 1)))
-        top = frame.map(QPointF(0, -1))
-        length = math.hypot(top.x() - middle.x(), top.y() - middle.y()) or 1.0
-        turn = top + (top - middle) * (_TURN / length)
-        return {"middle": middle, "width": across, "height": down, "turn": turn}
+        middle, across, down, top = (frame.map(QPointF(*at)) for at in ((0, 0), (1, 0), (0, 1), (0, -1)))
+        turn = _away(middle, top, max(_length(top - middle), _LEAST) + _TURN)
+        width, height = (_away(middle, end, max(_length(end - middle), _LEAST)) for end in (across, down))
+        return {"middle": middle, "width": width, "height": height, "turn": turn}
 
     def paint(self, painter: QPainter, picture: QRectF) -> None:
         """Draw hatching, outline and handles."""
@@ -82,6 +83,10 @@ class EllipseHandles:
         for name, place in self.handles(picture).items():
             if (place - at).manhattanLength() <= _GRAB:
                 self._held, self._shift = name, at - place
+                middle = self.handles(picture)["middle"]
+                ends = {"width": QPointF(1, 0), "height": QPointF(0, 1)}
+                rim = self._frame(picture).map(ends[name]) if name in ends else place
+                self._beyond = _length(place - middle) - _length(rim - middle)
                 return True
         return False
 
@@ -91,6 +96,10 @@ class EllipseHandles:
             return False
         self._edit(at - self._shift, picture, dragging=True)
         return True
+
+    def let_go(self) -> None:
+        """Let the handle go without a change."""
+        self._held = None
 
     def release(self, at: QPointF, picture: QRectF) -> bool:
         """Let the handle go; returns whether one was held."""
@@ -123,7 +132,16 @@ class EllipseHandles:
         if self._held == "turn":
             angle = math.degrees(math.atan2(away.x(), -away.y()))
             return {"angle": held("angle", angle)}
-        length = math.hypot(away.x(), away.y())
+        length = max(_length(away) - self._beyond, 1.0)
         if self._held == "width":
             return {"rx": held("rx", length / picture.width())}
         return {"ry": held("ry", length / picture.height())}
+
+
+def _length(way: QPointF) -> float:
+    return math.hypot(way.x(), way.y())
+
+
+def _away(start: QPointF, through: QPointF, distance: float) -> QPointF:
+    """Return the point at a distance from a start, on the way through another point."""
+    return start + (through - start) * (distance / (_length(through - start) or 1.0))

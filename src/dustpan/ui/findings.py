@@ -4,54 +4,76 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
 
 from dustpan.core.judge import Report, find_faults
-from dustpan.core.measure.findings import Finding
+from dustpan.core.measure.findings import Finding, percent
 from dustpan.core.pool import Priority, Token
+from dustpan.core.route import Step
 from dustpan.core.steps import kind_of, original_of
 from dustpan.ui import theme
 from dustpan.ui.canvas import Canvas
 from dustpan.ui.session import Session
 
+_MORE = 44  # px kept for the button that lists the rest
 _RING = 7  # px of the screen, least radius of a mark
 _DONE = {"Mend": "mended", "Tone": "set", "Quiet": "quieted", "Crisp": "sharpened"}
 _TO_DO = {"Mend": "mend", "Tone": "set", "Quiet": "quiet", "Crisp": "sharpen"}
 
 
 class Chip(QFrame):
-    """One finding: a button that marks its places, and a word that mends it."""
+    """One finding: a button that marks its places, and a word that mends it, eases it, or says it is done."""
 
     marked = pyqtSignal(bool)
     mend = pyqtSignal()
 
-    def __init__(self, finding: Finding, done: bool):
+    def __init__(self, finding: Finding, done: float):
         super().__init__(objectName="harm" if finding.harm else "chip")
         self.finding = finding
         row = QHBoxLayout(self)
         row.setContentsMargins(2, 0, 2, 0)
         row.setSpacing(0)
-        self.button = QPushButton(finding.text, objectName="chip", checkable=True)
-        places = f"{len(finding.places)} places" if finding.places else "the whole picture"
-        self.button.setToolTip(
-            f"{'Made by this route' if finding.harm else 'Found'}: {finding.text}{'; ' + finding.more if finding.more else ''}. Click to mark {places}."
-        )
-        self.button.setEnabled(bool(finding.places) or not finding.harm)
-        self.button.setCheckable(bool(finding.places))
+        self.button = QPushButton(finding.text, objectName="chip", checkable=bool(finding.places))
+        self.button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.button.setToolTip(describe(finding))
         self.button.toggled.connect(self.marked)
         row.addWidget(self.button)
-        if finding.step:
-            stage = kind_of(finding.step).stage
-            if done:
-                word = QLabel(_DONE[stage], objectName="kept")
-                word.setContentsMargins(0, 0, 8, 0)
-                row.addWidget(word)
-            else:
-                act = QPushButton(_TO_DO[stage], objectName="quiet")
-                act.setToolTip(f"Add the step {kind_of(finding.step).label} with proposed settings")
-                act.clicked.connect(self.mend)
-                row.addWidget(act)
-                self.act = act
+        if not finding.step:
+            return
+        word, tip = word_for(finding, done)
+        if tip:
+            self.act = QPushButton(word, objectName="quiet")
+            self.act.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            self.act.setToolTip(tip)
+            self.act.clicked.connect(self.mend)
+            row.addWidget(self.act)
+        else:
+            label = QLabel(word, objectName="kept")
+            label.setContentsMargins(0, 0, 8, 0)
+            row.addWidget(label)
+
+
+def describe(finding: Finding) -> str:
+    """Return a finding in one or two sentences, and what a click does."""
+    words = f"{'Made by this route' if finding.harm else 'Found'}: {finding.text}{'; ' + finding.more if finding.more else ''}."
+    count = len(finding.places)
+    return words + (f" Click to mark {count} place{'s' if count != 1 else ''}." if count else "")
+
+
+def word_for(finding: Finding, done: float) -> tuple[str, str]:
+    """Return the word behind a finding, and the tip of what a click on it does; no tip where nothing is to be done.
+
+    done : how far the step that mends it is mixed in, 0 when it is off or not there, below 0 when it is masked.
+    """
+    label = kind_of(finding.step).label
+    if finding.harm:
+        return "ease", f"Turn down {label} until this is gone"
+    stage = kind_of(finding.step).stage
+    if done == 0:
+        return _TO_DO[stage], f"Add the step {label} with proposed settings"
+    if done < 0:
+        return f"{_DONE[stage]} in part", ""
+    return (_DONE[stage] if done >= 1 else f"{percent(done)} {_DONE[stage]}"), ""
 
 
 class Findings(QWidget):
@@ -66,19 +88,19 @@ class Findings(QWidget):
         self._token = Token()
         self._shown: tuple | None = None
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._body = QWidget()
-        self._row = QHBoxLayout(self._body)
+        self._row = QHBoxLayout(self)
         self._row.setContentsMargins(10, 3, 10, 3)
         self._row.setSpacing(6)
-        scroll = QScrollArea(widgetResizable=True, verticalScrollBarPolicy=Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setWidget(self._body)
-        scroll.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        whole = QHBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.addWidget(scroll)
+        self._chips: list[Chip] = []
+        self._lead_label = QLabel(objectName="faint")
+        self._more = QPushButton(objectName="quiet")
+        self._more.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self._more.clicked.connect(self._list_more)
+        self._row.addWidget(self._lead_label)
+        self._row.addWidget(self._more)
+        self._row.addStretch()
         self.setFixedHeight(34)
-        scroll.setFixedHeight(34)
+        self.setMinimumWidth(100)
         session.opened.connect(self.forget)
         session.edited.connect(lambda dragging: self.refresh())
         canvas.overlays.append(self.paint_marks)
@@ -125,8 +147,11 @@ class Findings(QWidget):
         return [*self.harm, *(self.faults or [])]
 
     def mend(self, finding: Finding) -> None:
-        """Add the step that mends a finding, with proposed settings."""
-        self.session.mend(finding.step)
+        """Add the step that mends a finding, with proposed settings; or turn down the one that has done a harm."""
+        if finding.harm:
+            self.session.ease(finding)
+        else:
+            self.session.mend(finding.step)
 
     def mark(self, what: str, on: bool) -> None:
         """Mark a finding's places on the picture, or none."""
@@ -138,23 +163,58 @@ class Findings(QWidget):
 
     def refresh(self) -> None:
         """Show the findings as they stand beside the route."""
-        active = frozenset(step.kind for step in self.session.route if step.on)
-        state = (self.session.engine is None, self.faults is None, tuple(self.all), active, self.marked)
+        done = {step.kind: _share(step) for step in self.session.route if step.on}
+        state = (self.session.engine is None, self.faults is None, tuple(self.all), tuple(done.items()), self.marked)
         if state == self._shown:
             return
         self._shown = state
-        while self._row.count():
-            item = self._row.takeAt(0)
-            if widget := item.widget():
-                widget.deleteLater()
-        self._row.addWidget(QLabel(self._lead(), objectName="faint"))
+        for chip in self._chips:  # one of them may be what asked for this
+            self._row.removeWidget(chip)
+            chip.hide()
+            chip.deleteLater()
+        self._chips = []
+        self._lead_label.setText(self._lead())
         for finding in self.all:
-            chip = Chip(finding, finding.step in active)
+            chip = Chip(finding, done.get(finding.step, 0.0))
             chip.button.setChecked(finding.what == self.marked)
             chip.marked.connect(lambda on, f=finding: self.mark(f.what, on))
             chip.mend.connect(lambda f=finding: self.mend(f))
-            self._row.addWidget(chip)
-        self._row.addStretch()
+            self._row.insertWidget(1 + len(self._chips), chip)
+            self._chips.append(chip)
+        self._fit()
+
+    def resizeEvent(self, event):
+        """Show as many chips as there is room for."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        left = self.width() - 20 - self._lead_label.sizeHint().width() - _MORE
+        shown = 0
+        for chip in self._chips:
+            left -= chip.sizeHint().width() + self._row.spacing()
+            chip.setVisible(left >= 0)
+            shown += left >= 0
+        rest = len(self._chips) - shown
+        self._more.setVisible(rest > 0)
+        self._more.setText(f"+{rest}")
+        self._more.setToolTip(f"{rest} more")
+
+    def _list_more(self) -> None:
+        """List the findings that there is no room for."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.setToolTipsVisible(True)
+        for chip in self._chips:
+            if chip.isVisible():
+                continue
+            finding = chip.finding
+            mark = menu.addAction(finding.text, chip.button.toggle)
+            mark.setToolTip(describe(finding))
+            mark.setEnabled(bool(finding.places))
+            if hasattr(chip, "act"):
+                menu.addAction(f"    {chip.act.text()}", lambda f=finding: self.mend(f)).setToolTip(chip.act.toolTip())
+        menu.popup(self._more.mapToGlobal(self._more.rect().bottomLeft()))
 
     def _lead(self) -> str:
         if self.session.engine is None:
@@ -179,3 +239,8 @@ class Findings(QWidget):
                 if view.contains(x, y):
                     painter.drawEllipse(corner + QPointF(x + 0.5, y + 0.5) * zoom, radius, radius)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+
+def _share(step: Step) -> float:
+    """Return how far a step is at work: its Mix, below 0 where its Where leaves something out."""
+    return step.mix if step.where.everywhere else -step.mix

@@ -11,8 +11,8 @@ from functools import cache
 from importlib.util import find_spec
 from pathlib import Path
 
-from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPixmap
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPixmap, QPolygonF
 
 _FONT = "fontawesome6-solid-webfont"
 _DRAWN = 64  # px; smaller sizes are reduced from it
@@ -41,5 +41,19 @@ def icon(name: str, colour: str) -> QIcon:
     painter.setFont(font)
     painter.setPen(QColor(colour))
     painter.drawText(QRectF(0, 0, _DRAWN, _DRAWN), Qt.AlignmentFlag.AlignCenter, letters[name])
+    painter.end()
+    return QIcon(picture)
+
+
+def keyhole(colour: str) -> QIcon:
+    """Return a keyhole: a round above a widening slot."""
+    picture = QPixmap(_DRAWN, _DRAWN)
+    picture.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(picture)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(colour))
+    painter.drawEllipse(QRectF(19, 6, 26, 26))
+    painter.drawPolygon(QPolygonF([QPointF(27, 26), QPointF(37, 26), QPointF(43, 58), QPointF(21, 58)]))
     painter.end()
     return QIcon(picture)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
@@ -18,6 +20,10 @@ class Message(QFrame):
         super().__init__(parent, objectName="message")
         self.text = QLabel(wordWrap=True, textInteractionFlags=Qt.TextInteractionFlag.TextSelectableByMouse)
         self.sign = QLabel()
+        self.act = QPushButton(objectName="quiet")
+        self.act.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.act.clicked.connect(self._do)
+        self._doing: Callable[[], None] | None = None
         close = QPushButton(icon("xmark", theme.GREYS.text), "", objectName="quiet")
         close.setToolTip("Close this message")
         close.setAccessibleName("Close this message")
@@ -27,21 +33,48 @@ class Message(QFrame):
         row.setContentsMargins(12, 6, 4, 6)
         row.addWidget(self.sign)
         row.addWidget(self.text, 1)
+        row.addWidget(self.act)
         row.addWidget(close)
         self._timer = QTimer(self, singleShot=True, interval=_STAYS)
         self._timer.timeout.connect(self.hide)
+        self.harm = False
         self.hide()
 
     def tell(self, text: str, harm: bool) -> None:
-        """Show a message; a harmful one with a sign, until it is closed."""
+        """Show a message; a harmful one with a sign, until it is closed or its cause has gone."""
+        self._show(text, harm)
+        self.act.hide()
+        self._timer.stop() if harm else self._timer.start()
+
+    def offer(self, text: str, label: str, act: Callable[[], None]) -> None:
+        """Show a message with something to do about it, until it is done, closed or its cause has gone."""
+        self._show(text, False)
+        self._doing = act
+        self.act.setText(label)
+        self.act.setToolTip(f"{label}: {text}")
+        self.act.show()
+        self._timer.stop()
+
+    def _show(self, text: str, harm: bool) -> None:
+        self.harm, self._doing = harm, None
         name, tint = ("triangle-exclamation", theme.MADDER) if harm else ("circle-info", theme.VERDIGRIS)
         self.sign.setPixmap(icon(name, tint).pixmap(16, 16))
         self.setStyleSheet(f"QFrame#message {{ border-color: {tint}; }}")
         self.text.setText(text)
+        self.text.setAccessibleName("Message")
         self.place()
         self.show()
         self.raise_()
-        self._timer.stop() if harm else self._timer.start()
+
+    def _do(self) -> None:
+        act, self._doing = self._doing, None
+        self.hide()
+        if act is not None:
+            act()
+
+    def pass_by(self) -> None:
+        """Take the message away, as what it was about has passed."""
+        self.hide()
 
     def place(self) -> None:
         """Stand at the top of the parent, as wide as it allows."""

@@ -22,7 +22,7 @@ _HOLD = 280  # ms a press lasts before the proof is shown large
 _FAR = 4  # px that a press moves before it is a drag
 
 
-class ProofTile(QWidget):
+class ProofTile(QPushButton):
     """One proof: drag its content to move it, click to go there, press and hold to see it large."""
 
     full = pyqtSignal(object)  # a proof to show large, or None when it is let go
@@ -163,7 +163,7 @@ class ProofTile(QWidget):
         elif event.key() == Qt.Key.Key_Z:
             self.closer()
         else:
-            super().keyPressEvent(event)
+            event.ignore()
 
 
 class Grip(QWidget):
@@ -206,7 +206,7 @@ class Grip(QWidget):
         if step:
             self.moved.emit(step)
         else:
-            super().keyPressEvent(event)
+            event.ignore()
 
 
 class ProofStrip(QWidget):
@@ -266,6 +266,7 @@ class ProofStrip(QWidget):
         button.setFixedSize(28, 28)
         button.setToolTip(tip)
         button.setAccessibleName(tip)
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         button.clicked.connect(lambda: run())
         return button
 

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from dustpan.core.judge import counted
 from dustpan.core.route import Step
 from dustpan.core.steps import kind_of
 from dustpan.ui import theme
@@ -18,8 +19,8 @@ _FAR = 12  # px the pointer moves before a card is dragged
 _DOT = 20  # px at the card's left that switch the step
 
 
-class Card(QWidget):
-    """One step: a dot that switches it, its name, a figure, a sign for Where or Mix."""
+class Card(QPushButton):
+    """One step: a dot that switches it, its name, a figure, a sign for Where or Mix. Small, it shows its name alone."""
 
     chosen = pyqtSignal(str)
     switched = pyqtSignal(str)
@@ -34,6 +35,7 @@ class Card(QWidget):
         self.picked = False
         self._pressed: QPoint | None = None
         self._dragging = False
+        self._small = False
         self.setFixedSize(_CARD)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -42,11 +44,23 @@ class Card(QWidget):
         """Show a step as it stands."""
         self.step, self.figure, self.picked = step, figure, picked
         state = "on" if step.on else "off"
-        self.setAccessibleName(f"{title_of(step)}, {state}")
+        self.setAccessibleName(f"Step {title_of(step)}, {state}{', chosen' if picked else ''}")
+        self.setAccessibleDescription(figure)
+        self.set_small(self._small)
         self.setToolTip(
             f"{kind_of(step.kind).help}\nClick to see its controls; the dot turns it on or off; drag it to another place; double-click names it; Delete removes it."
         )
         self.update()
+
+    def set_small(self, small: bool) -> None:
+        """Show the name alone, or the figure too."""
+        self._small = small
+        name = theme.metrics(10, bold=True).horizontalAdvance(title_of(self.step))
+        self.setFixedWidth(min(_CARD.width(), 26 + name + (26 if self._partly else 10)) if small else _CARD.width())
+
+    @property
+    def _partly(self) -> bool:
+        return not (self.step.where.everywhere and self.step.mix >= 1)
 
     def paintEvent(self, event):
         """Draw the card."""
@@ -60,11 +74,14 @@ class Card(QWidget):
         self._paint_dot(painter)
         painter.setPen(theme.colour(("bright" if self.picked else "text") if self.step.on else "faint"))
         painter.setFont(theme.font(10, bold=self.picked))
-        painter.drawText(QRectF(26, 5, self.width() - 48, 19), Qt.AlignmentFlag.AlignVCenter, title_of(self.step))
-        painter.setPen(theme.colour(theme.VERDIGRIS if self.step.on else "faint"))
-        painter.setFont(theme.font(8))
-        words = self.figure if self.step.on else "off"
-        painter.drawText(QRectF(26, 24, self.width() - 34, 16), Qt.AlignmentFlag.AlignVCenter, words)
+        room = QRectF(26, 5, self.width() - (46 if self._partly else 32), 19)
+        name = painter.fontMetrics().elidedText(title_of(self.step), Qt.TextElideMode.ElideRight, int(room.width()) + 1)
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, name)
+        if not self._small:
+            painter.setPen(theme.colour(theme.VERDIGRIS if self.step.on else "faint"))
+            painter.setFont(theme.font(8))
+            words = self.figure if self.step.on else "off"
+            painter.drawText(QRectF(26, 24, self.width() - 34, 16), Qt.AlignmentFlag.AlignVCenter, words)
         self._paint_sign(painter)
 
     def _paint_dot(self, painter: QPainter) -> None:
@@ -74,7 +91,7 @@ class Card(QWidget):
 
     def _paint_sign(self, painter: QPainter) -> None:
         """Draw a small hatched square when the step does not work everywhere in full."""
-        if self.step.where.everywhere and self.step.mix >= 1:
+        if not self._partly:
             return
         box = QRectF(self.width() - 22, 9, 11, 11)
         painter.setPen(QPen(theme.colour("text"), 1))
@@ -86,7 +103,10 @@ class Card(QWidget):
         """Choose the step; on the dot, switch it."""
         if event.button() == Qt.MouseButton.LeftButton:
             self._pressed = event.position().toPoint()
-            (self.switched if event.position().x() < _DOT + 4 else self.chosen).emit(self.step.id)
+            (self.switched if self._on_dot(event) else self.chosen).emit(self.step.id)
+
+    def _on_dot(self, event) -> bool:
+        return event.position().x() < _DOT + 4
 
     def mouseMoveEvent(self, event):
         """Drag the card to another place."""
@@ -104,8 +124,11 @@ class Card(QWidget):
         self._pressed, self._dragging = None, False
 
     def mouseDoubleClickEvent(self, event):
-        """Ask for a name."""
-        self.named.emit(self.step.id)
+        """Ask for a name; on the dot, the second of two quick clicks switches the step again."""
+        if self._on_dot(event):
+            self.switched.emit(self.step.id)
+        else:
+            self.named.emit(self.step.id)
 
     def contextMenuEvent(self, event):
         """Ask for the step's menu."""
@@ -118,11 +141,11 @@ class Card(QWidget):
             self.chosen.emit(self.step.id)
 
     def keyPressEvent(self, event):
-        """Choose by Enter."""
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+        """Choose by Enter or Space; all else is the window's."""
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
             self.chosen.emit(self.step.id)
         else:
-            super().keyPressEvent(event)
+            event.ignore()
 
 
 class _Way(QWidget):
@@ -171,6 +194,8 @@ class RouteBar(QWidget):
         self.propose_button.setFixedHeight(46)
         self.propose_button.setToolTip("Measure the picture and lay out the steps that it needs.")
         self.propose_button.clicked.connect(session.propose)
+        for button in (self.add_button, self.propose_button):
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         for signal in (session.opened, session.chosen, session.planned):
             signal.connect(self.refresh)
         session.edited.connect(lambda dragging: self.refresh())
@@ -220,7 +245,10 @@ class RouteBar(QWidget):
 
     def _figure(self, step: Step) -> str:
         stage = self.session.plan.stage(step.id) if self.session.plan else None
-        return kind_of(step.kind).tell(stage.params, stage.analysis) if stage else ""
+        engine = self.session.engine
+        if stage is None or engine is None:
+            return ""
+        return kind_of(step.kind).tell(stage.params, stage.analysis, counted(engine, stage))
 
     def _build(self, route) -> None:
         for button in (self.add_button, self.propose_button):
@@ -246,6 +274,18 @@ class RouteBar(QWidget):
         for widget in (self.add_button, self.propose_button):
             self._row.addWidget(_headed(widget, ""))
         self._row.addStretch()
+        self._fit()
+
+    def resizeEvent(self, event):
+        """Shrink the cards to their names where they do not fit."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        room = self.width() - 34 - 10 - self.propose_button.sizeHint().width() - 40
+        small = len(self._cards) * (_CARD.width() + 10) > room
+        for card in self._cards.values():
+            card.set_small(small)
 
     def contextMenuEvent(self, event):
         """Offer the same menu beside the cards: it pastes, and copies the whole route."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
 import time
@@ -17,17 +18,23 @@ from dustpan.core.copying import Value, read_text
 from dustpan.core.engine import Engine, Plan
 from dustpan.core.errors import DustpanError
 from dustpan.core.filters.warm import is_warm
+from dustpan.core.measure.findings import Finding
 from dustpan.core.params import Params
 from dustpan.core.picture import Source
 from dustpan.core.pool import Pool, Priority, Token
-from dustpan.core.propose import propose_route
+from dustpan.core.propose import ease_route, propose_route
 from dustpan.core.route import STAGES, Document, History, Route, Step
-from dustpan.core.steps import kind_of, new_step, route_faults
+from dustpan.core.steps import kind_of, new_step, original_of, route_faults
 from dustpan.files import read_glimpse, read_picture
 from dustpan.files.save import FORMATS, Format, render_native, save_picture
 from dustpan.ui.jobs import Jobs
+from dustpan.ui.pictures import KeptRoutes, Pictures, PictureState
+from dustpan.ui.tasks import Task, Tasks
 from dustpan.ui.watch import Stamp, stamp_of
 
+_PROPOSED = "Propose a route"
+_NUDGES = 800  # ms within which wheel notches and arrow keys are one change
+_KEEP = 1500  # ms without a change before the route is kept for its file
 _BUDGET = 256 << 20  # bytes of blocks that a window keeps
 
 
@@ -36,24 +43,27 @@ class Session(QObject):
 
     opened : another picture is shown. edited(dragging) : the document changed.
     planned : a plan for the newest document is ready. chosen : another step is chosen.
-    task(text, share) : long work goes on (share 0..1, or -1 when unknown); empty text ends it.
-    told(text, harm) : something to say to the user.
+    told(text, harm) : something to say to the user. offered(text, label, act) : something to do about it.
+    unreadable(path) : a file could not be opened. cleaned : what was told of the last picture holds no more.
     """
 
     opened = pyqtSignal()
     edited = pyqtSignal(bool)
     planned = pyqtSignal()
     chosen = pyqtSignal()
-    task = pyqtSignal(str, float)
     told = pyqtSignal(str, bool)
+    offered = pyqtSignal(str, str, object)
+    unreadable = pyqtSignal(object)
     saved = pyqtSignal(str)
     glimpsed = pyqtSignal(object)  # a small first look (pixels, full size) at what is being opened, or None
     taken = pyqtSignal()
-    _progress = pyqtSignal(str, float)
 
-    def __init__(self, jobs: Jobs, parent: QObject | None = None):
+    def __init__(self, jobs: Jobs, parent: QObject | None = None, kept: KeptRoutes | None = None):
         super().__init__(parent)
         self.jobs = jobs
+        self.tasks = Tasks(self)
+        self.pictures = Pictures()
+        self.kept = kept or KeptRoutes(None)
         self.path: Path | None = None
         self.stamp: Stamp | None = None  # the state of its file when it was read
         self.engine: Engine | None = None
@@ -61,12 +71,16 @@ class Session(QObject):
         self.plan: Plan | None = None
         self.chosen_id: str | None = None
         self.takes: dict[str, Document] = {}
-        self.opening = False
+        self.safe: Document | None = None  # the document as it was exported, saved or opened last
         self._dragged: Document | None = None
         self._frozen: Plan | None = None
-        self._task = Token()
-        jobs.failed.connect(self._fail)
-        self._progress.connect(self.task)
+        self._nudged = ""  # what the last entry of the history moved in small steps, while they follow one another
+        self._pause = QTimer(self, singleShot=True, interval=_NUDGES)
+        self._pause.timeout.connect(self._end_nudges)
+        self._keeping = QTimer(self, singleShot=True, interval=_KEEP)
+        self._keeping.timeout.connect(self.keep_route)
+        self.edited.connect(lambda dragging: None if dragging else self._keeping.start())
+        jobs.failed.connect(lambda fault: self.told.emit(str(fault), True))
 
     # -- what is shown ----------------------------------------------------------------------------------------
 
@@ -79,6 +93,21 @@ class Session(QObject):
     def route(self) -> Route:
         """The route as it stands."""
         return self.document.route
+
+    @property
+    def opening(self) -> bool:
+        """Whether a picture is being opened."""
+        return self.tasks.find("opening") is not None
+
+    @property
+    def changed(self) -> bool:
+        """Whether the route holds work that was neither exported nor saved."""
+        return self.engine is not None and self.history.document != self.safe
+
+    @property
+    def dragging(self) -> bool:
+        """Whether a control is being dragged."""
+        return self._dragged is not None
 
     @property
     def frozen(self) -> Plan | None:
@@ -103,15 +132,16 @@ class Session(QObject):
 
     # -- editing ----------------------------------------------------------------------------------------------
 
-    def edit(self, document: Document, label: str, *, dragging: bool = False) -> None:
+    def edit(self, document: Document, label: str, *, dragging: bool = False, nudge: bool = False) -> None:
         """Change the document; a whole drag becomes one entry of the history when it ends.
 
+        nudge : a small step (a wheel notch, an arrow key); those that follow one another at once are one entry too.
         A change that a mosaic does not allow is told and not made.
         """
         mosaic = self.engine is not None and self.engine.source.mosaic is not None
         if faults := route_faults(document.route, mosaic=mosaic):
-            self.told.emit(f"{faults[0][0].upper()}{faults[0][1:]}.", True)
             self.edited.emit(False)
+            self.told.emit(f"{faults[0][0].upper()}{faults[0][1:]}.", True)
             return
         if dragging:
             if self._dragged is None:
@@ -121,14 +151,28 @@ class Session(QObject):
             return
         before, was_dragged = self.history, self._dragged is not None
         self._dragged = self._frozen = None
-        self.history = before.record(document, label)
+        follows = nudge and self._nudged == label and self.history.undo_label == label
+        self.history = (before.undo() if follows else before).record(document, label)
+        self._nudged = label if nudge else ""
+        if nudge:
+            self._pause.start()
         if self.history is not before or was_dragged:
-            self._mind_choice()
+            self._keep_choice()
             self.edited.emit(False)
 
-    def change_step(self, step: Step, label: str, *, dragging: bool = False) -> None:
+    def _end_nudges(self) -> None:
+        self._nudged = ""
+
+    def end_drag(self) -> None:
+        """Give up a drag under way: the document is what it was before."""
+        if self._dragged is not None:
+            self._dragged = self._frozen = None
+            self.edited.emit(False)
+
+    def change_step(self, step: Step, label: str, *, dragging: bool = False, nudge: bool = False) -> None:
         """Replace the step of the same id."""
-        self.edit(replace(self.document, route=self.route.with_step(step)), label, dragging=dragging)
+        document = replace(self.document, route=self.route.with_step(step))
+        self.edit(document, label, dragging=dragging, nudge=nudge)
 
     def add_step(self, kind: str) -> None:
         """Add a step where its stage stands, and choose it."""
@@ -149,23 +193,49 @@ class Session(QObject):
             return
         if engine is None:
             return
-        token = self._begin(f"Measuring for {kind_of(kind).label}")
-        place = place_for(self.route, kind)
+        task = self.tasks.begin("measuring", f"Measuring for {kind_of(kind).label}")
+        place, check = place_for(self.route, kind), task.token.check
 
         def find() -> Params:
             before = Document(Route(document.route.steps[:place]))
-            survey = engine.survey(engine.plan(before, check=token.check), check=token.check)
+            survey = engine.survey(engine.plan(before, check=check), check=check)
             return kind_of(kind).propose(survey) or kind_of(kind).params_type()
 
         def finish(params: Params) -> None:
-            self.task.emit("", 0.0)
+            self.tasks.end(task)
             step = replace(new_step(kind, self.route.free_id(kind)), params=params)
             self.chosen_id = step.id
             route = self.route.inserted(step, place_for(self.route, kind))
             self.edit(replace(self.document, route=route), f"Add {kind_of(kind).label}")
             self.chosen.emit()
 
-        self.jobs.run(find, finish, priority=Priority.VIEW, token=token)
+        self._run(find, finish, task)
+
+    def ease(self, finding: Finding) -> None:
+        """Turn down what has done a harm, until the harm is gone."""
+        engine, route = self.engine, self.route
+        if engine is None or route.find(finding.step_id) is None:
+            return
+        task = self.tasks.begin("measuring", f"Easing: {finding.text}")
+
+        def finish(eased: Route) -> None:
+            self.tasks.end(task)
+            if self.route != route:
+                self.told.emit("The route was changed meanwhile; nothing was eased.", False)
+                return
+            self.chosen_id = finding.step_id if eased.find(finding.step_id) else None
+            self.edit(replace(self.document, route=eased), f"Ease: {finding.text}")
+            self.chosen.emit()
+
+        self._run(lambda: ease_route(engine, route, harm=finding.what, check=task.token.check), finish, task)
+
+    def _run(self, job: Callable[[], Any], then: Callable[[Any], None], task: Task) -> None:
+        """Run the job of a task; when it fails the task ends and the fault is told."""
+        self.jobs.run(job, then, priority=Priority.VIEW, token=task.token, failed=lambda fault: self._fail(task, fault))
+
+    def _fail(self, task: Task, fault: DustpanError) -> None:
+        self.tasks.end(task)
+        self.told.emit(str(fault), True)
 
     def set_in(self, kind: str, key: str, value: Any) -> None:
         """Set one parameter of the first step of a kind, which is added when the route has none."""
@@ -206,12 +276,26 @@ class Session(QObject):
         if step is None:
             self.told.emit(f"The route has no step {kind_of(value.kind).label} that this value could go to.", True)
             return
-        held = replace(step.params, **{value.param: step.params.described()[value.param].tidy(value.value)})
-        if value.param != "auto" and getattr(held, "auto", False):
-            held = replace(held, auto=False)
         label = step.params.described()[value.param].label.lower()
         self.choose(step.id)
-        self.change_step(replace(step, params=held), f"{title_of(step)}: {label}")
+        self.change_step(self.with_value(step, value.param, value.value), f"{title_of(step)}: {label}")
+
+    def proposal(self, step: Step) -> Params | None:
+        """Return the settings of a step in the route that was proposed last, or None when it was not proposed."""
+        for entry in reversed(self.history.entries[: self.history.at + 1]):
+            if entry.label == _PROPOSED:
+                found = entry.document.route.find(step.id)
+                return found.params if found is not None and found.kind == step.kind else None
+        return None
+
+    def with_value(self, step: Step, key: str, value: Any) -> Step:
+        """Return a step with one setting changed; what was proposed beside it stays as it is shown."""
+        params, changes = step.params, {key: step.params.described()[key].tidy(value)}
+        if key != "auto" and getattr(params, "auto", False):
+            stage = self.plan.stage(step.id) if self.plan else None
+            params = stage.params if stage else params
+            changes["auto"] = False
+        return replace(step, params=replace(params, **changes))
 
     def _paste_step(self, pasted: Step) -> None:
         """Give the chosen step of the same kind the pasted settings, else add the card."""
@@ -265,25 +349,34 @@ class Session(QObject):
             self.edit(replace(self.document, route=Route(tuple(steps))), label)
 
     def undo(self) -> None:
-        """Go one entry back."""
-        self._walk(self.history.undo())
+        """Go one entry back; during a drag, only give the drag up."""
+        if self.dragging:
+            self.end_drag()
+        else:
+            self._walk(self.history.undo())
 
     def redo(self) -> None:
-        """Go one entry on."""
-        self._walk(self.history.redo())
+        """Go one entry on; during a drag, only give the drag up."""
+        if self.dragging:
+            self.end_drag()
+        else:
+            self._walk(self.history.redo())
 
     def _walk(self, history: History) -> None:
         self._dragged = self._frozen = None
+        self._end_nudges()
         if history != self.history:
             self.history = history
-            self._mind_choice()
+            self._keep_choice()
             self.edited.emit(False)
 
-    def _mind_choice(self) -> None:
-        """Keep a step chosen that is still there."""
-        if self.chosen_id and not self.route.find(self.chosen_id):
-            self.chosen_id = self.route.steps[-1].id if self.route.steps else None
-            self.chosen.emit()
+    def _keep_choice(self) -> None:
+        """Keep a step chosen that is still there, else choose the last; a route always has one chosen."""
+        if self.chosen_id is None or not self.route.find(self.chosen_id):
+            chosen = self.route.steps[-1].id if self.route.steps else None
+            if chosen != self.chosen_id:
+                self.chosen_id = chosen
+                self.chosen.emit()
 
     def go_to(self, at: int) -> None:
         """Go to an entry of the history by its number."""
@@ -318,47 +411,29 @@ class Session(QObject):
 
     # -- long work --------------------------------------------------------------------------------------------
 
-    def cancel(self) -> None:
-        """Stop the long work under way; everything stays as it was."""
-        self._task.cancel()
-        self.opening = False
-        self.glimpsed.emit(None)
-        self.task.emit("", 0.0)
-
-    def _begin(self, text: str) -> Token:
-        self._task.cancel()
-        self.opening = False
-        self._task = Token()
-        self.task.emit(text, -1.0)
-        return self._task
-
-    def _fail(self, fault: DustpanError) -> None:
-        self.opening = False
-        self.glimpsed.emit(None)
-        self.task.emit("", 0.0)
-        self.told.emit(str(fault), True)
-
     def open(
         self, path: Path, *, read: Callable[[], Source] | None = None, then: Callable[[], None] = lambda: None
     ) -> None:
         """Open a picture file; on failure everything stays as it was."""
-        self.open_from(read or partial(read_picture, path), path.name, path=path, then=then)
+        self.open_from(read or partial(read_picture, path), shown_name(path), path=path, then=then)
         self._glimpse(path)
 
     def reread(self) -> None:
         """Read the picture's file again and keep the route and its history."""
         if self.path is not None:
-            self.open_from(partial(read_picture, self.path), self.path.name, path=self.path, keep=True)
+            self.open_from(partial(read_picture, self.path), shown_name(self.path), path=self.path, keep=True)
 
     def _glimpse(self, path: Path) -> None:
-        token = self._task
-        self.jobs.run(
-            lambda: read_glimpse(path), lambda found: self._show_glimpse(found, token), priority=Priority.VIEW_DRAFT, token=token,
-        )  # fmt: skip
+        task = self.tasks.find("opening")
+        if task is not None:
+            self.jobs.run(
+                lambda: read_glimpse(path), lambda found: self._show_glimpse(found, task),
+                priority=Priority.VIEW_DRAFT, token=task.token, failed=lambda fault: None,
+            )  # fmt: skip
 
-    def _show_glimpse(self, found, token: Token) -> None:
+    def _show_glimpse(self, found, task: Task) -> None:
         """Show a first look, unless the picture itself is there already."""
-        if token is self._task and self.opening and found is not None:
+        if task is self.tasks.find("opening") and found is not None:
             self.glimpsed.emit(found)
 
     def prepare(self, then: Callable[[], None]) -> None:
@@ -366,13 +441,15 @@ class Session(QObject):
         if is_warm():
             then()
             return
-        token = self._begin("Preparing the numerics for this machine (once)")
+        task = self.tasks.begin("preparing", "Preparing the numerics for this machine (once)")
 
         def finish(_) -> None:
-            self.task.emit("", 0.0)
+            self.tasks.end(task)
             then()
 
-        self.jobs.conduct(lambda: _compile_kernels(token), finish, token=token)
+        self.jobs.conduct(
+            lambda: _compile_kernels(task.token), finish, token=task.token, failed=lambda fault: self._fail(task, fault)
+        )
 
     def open_from(
         self,
@@ -387,64 +464,138 @@ class Session(QObject):
 
         keep : the route, its history and the takes go on, when the new picture is of the same kind.
         """
-        token = self._begin(f"Opening {name}")
-        self.opening = True
+        task = self.tasks.begin("opening", f"Opening {name}")
         stamp = stamp_of(path) if path is not None else None
 
         def finish(engine: Engine) -> None:
-            self.opening = False
+            self.tasks.end(task)
+            self._leave()
             alike = self.engine is not None and (self.engine.source.mosaic is None) == (engine.source.mosaic is None)
             self.engine, self.path, self.stamp = engine, path, stamp
             self.plan = self._dragged = self._frozen = None
             if not (keep and alike):
-                self.history = History.start(_first_document(engine.source), f"Open {name}")
-                self.takes, self.chosen_id = {}, None
-            self.task.emit("", 0.0)
+                self._begin_with(engine.source, name, path)
             self.opened.emit()
             for message in engine.source.messages:
                 self.told.emit(message, False)
+            self._offer_kept()
             then()
 
-        self.jobs.run(lambda: _make_engine(read(), self.jobs.pool), finish, priority=Priority.VIEW, token=token)
+        def failed(fault: DustpanError) -> None:
+            self.glimpsed.emit(None)
+            self._fail(task, fault)
+            if path is not None:
+                self.unreadable.emit(path)
+
+        self.jobs.run(
+            lambda: _make_engine(read(), self.jobs.pool), finish, priority=Priority.VIEW, token=task.token, failed=failed
+        )
+
+    def _begin_with(self, source: Source, name: str, path: Path | None) -> None:
+        """Begin a picture's history, or take it up where it was left."""
+        first = _first_document(source)
+        state = self.pictures.state(path) if path is not None else None
+        if state is None or route_faults(state.history.document.route, mosaic=source.mosaic is not None):
+            state = PictureState(History.start(first, f"Open {name}"), safe=first)
+        self.history, self.takes, self.safe = state.history, dict(state.takes), state.safe
+        self.chosen_id = state.chosen_id
+
+    def _leave(self) -> None:
+        """Keep what was done to the picture that is left."""
+        if self.engine is not None and self.path is not None:
+            self.keep_route()
+            self.pictures.leave(self.path, PictureState(self.history, self.takes, self.chosen_id, self.safe))
+
+    def keep_route(self) -> None:
+        """Keep the route for the picture's file while it is neither exported nor saved; forget it when it is."""
+        self._keeping.stop()
+        if self.path is not None and self.engine is not None:
+            if self.changed:
+                self.kept.keep(self.path, self.history.document.route)
+            elif self.history.at:  # a picture just opened may still have a route to be offered
+                self.kept.drop(self.path)
+
+    def mark_safe(self, document: Document) -> None:
+        """Take a document for exported or saved."""
+        self.safe = document
+        self.keep_route()
+        self.edited.emit(False)
+
+    def _offer_kept(self) -> None:
+        """Offer the route that was left behind for this file."""
+        if self.path is None or self.engine is None or self.history.at:
+            return
+        route = self.kept.find(self.path)
+        mosaic = self.engine.source.mosaic is not None
+        if route is None or route == self.route or route_faults(route, mosaic=mosaic):
+            return
+        steps = f"{len(route)} step{'s' if len(route) != 1 else ''}"
+        self.offered.emit(
+            f"A route of {steps} was left for this picture, not exported.", "Take it up", lambda: self._take_up(route)
+        )
+
+    def _take_up(self, route: Route) -> None:
+        self.edit(replace(self.document, route=route), "Take up the route left before")
+
+    def apply(self, route: Route, label: str) -> None:
+        """Take another route; a mosaic keeps its development where the route has none, and others leave it out."""
+        mosaic = self.engine is not None and self.engine.source.mosaic is not None
+        develops = [step for step in route if kind_of(step.kind).only_mosaic]
+        if mosaic and not develops:
+            own = original_of(self.document).route
+            leading = [step for step in route if kind_of(step.kind).takes_mosaic]
+            rest = [step for step in route if step not in leading]
+            route = Route((*leading, *own, *rest))
+        if not mosaic and develops:
+            route = Route(tuple(step for step in route if step not in develops))
+        self.chosen_id = route.steps[-1].id if len(route) else None
+        self.edit(replace(self.document, route=route), label)
+        self.chosen.emit()
+        if not mosaic and develops:
+            self.told.emit("Develop was left out: this is no raw picture.", False)
 
     def propose(self) -> None:
         """Measure the picture and lay out the steps that it needs."""
         engine = self.engine
         if engine is None:
             return
-        token = self._begin("Measuring the picture")
+        task = self.tasks.begin("measuring", "Measuring the picture")
 
         def finish(route: Route) -> None:
-            self.task.emit("", 0.0)
-            if not len(route):
+            self.tasks.end(task)
+            if all(kind_of(step.kind).only_mosaic for step in route):
                 self.told.emit("Nothing was found that needs a step.", False)
                 return
             self.chosen_id = None
-            self.edit(replace(self.document, route=route), "Propose a route")
             # The step that follows the measurement is the one to look at first; its controls are built a moment
             # after the cards, so that the window does not stand still for both.
             first = next((s.id for s in route if getattr(s.params, "auto", False)), route.steps[-1].id)
+            self.history = self.history.record(replace(self.document, route=route), _PROPOSED)
+            self.edited.emit(False)
             QTimer.singleShot(0, lambda: self.choose(first) if self.route.find(first) else None)
 
-        self.jobs.run(lambda: propose_route(engine, check=token.check), finish, priority=Priority.VIEW, token=token)
+        self._run(lambda: propose_route(engine, check=task.token.check), finish, task)
 
     def export(self, target: Path, format_name: str, *, quality: int, overwrite: bool) -> None:
-        """Render the whole picture and save it, whole or not at all."""
+        """Render the whole picture and save it, whole or not at all; several exports follow one another."""
         engine, document, fmt = self.engine, self.document, FORMATS[format_name]
         if engine is None:
             return
-        token = self._begin(f"Exporting {target.name}")
+        task = self.tasks.begin("exporting", f"Exporting {shown_name(target)}", alone=False, loses=True)
         sources = (self.path,) if self.path else ()
+        path = self.path
 
         def finish(_) -> None:
-            self.task.emit("", 0.0)
-            self.told.emit(f"Saved {target}", False)
+            self.tasks.end(task)
+            if self.path == path:
+                self.mark_safe(document)
+            self.told.emit(f"Saved {shown_name(target, whole=True)}", False)
             self.saved.emit(str(target))
 
-        pool, report = self.jobs.pool, self._progress.emit
+        pool, report = self.jobs.pool, partial(self.tasks.report, task)
         self.jobs.conduct(
-            lambda: _export(engine, document, target, fmt, quality, overwrite, sources, pool, token, report),
-            finish, token=token,
+            lambda: _export(engine, document, target, fmt, quality, overwrite, sources, pool, task.token, report),
+            finish, token=task.token, failed=lambda fault: self._fail(task, fault),
         )  # fmt: skip
 
 
@@ -474,13 +625,18 @@ def _export(
     engine: Engine, document, target: Path, fmt: Format, quality, overwrite, sources, pool, token: Token, report
 ) -> None:
     plan = engine.plan(document, check=token.check)
-    text = f"Exporting {target.name}"
-    pixels = render_native(engine, plan, fmt, pool=pool, token=token, progress=lambda share: report(text, share))
+    pixels = render_native(engine, plan, fmt, pool=pool, token=token, progress=report)
     token.check()
     save_picture(
         target, pixels, engine.source.metadata, fmt, quality=quality, overwrite=overwrite, sources=sources,
         layers=engine.source.layers,
     )  # fmt: skip
+
+
+def shown_name(path: Path, *, whole: bool = False) -> str:
+    """Return a file's name as it can be shown: without line breaks, and with a sign for what is no letter."""
+    name = str(path) if whole else path.name
+    return os.fsencode(name).decode("utf-8", "replace").replace("\n", "␊").replace("\r", "␍")
 
 
 def title_of(step: Step) -> str:

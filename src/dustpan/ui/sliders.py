@@ -1,38 +1,50 @@
-"""A slider for one described number: tick at the measured value, typed values, wheel, arrows, double-click."""
+"""A slider for one described number: tick at the proposed value, typed values, wheel, arrows, double-click."""
 
 from __future__ import annotations
 
 import re
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSlider, QVBoxLayout, QWidget
 
 from dustpan.core.params import Param
 from dustpan.ui import theme
 
 _KNOB = 5.5
+_CLICK = 3  # px that a press moves before it is a drag
+_FINE = 0.2  # of a step, with Shift
 
 
-class Groove(QWidget):
-    """The line with its knob; knows nothing but parts from 0 to 1."""
+class Groove(QSlider):
+    """The line with its knob. It is a slider for screen readers, and knows nothing but parts from 0 to 1.
 
-    moved = pyqtSignal(float, bool)  # part, dragging
-    nudged = pyqtSignal(int, bool)  # notches, fine
+    moved(part, dragging) : the knob was put somewhere. tapped(part) : by a click without a drag. nudged(notches, fine).
+    """
+
+    moved = pyqtSignal(float, bool)
+    tapped = pyqtSignal(float)
+    nudged = pyqtSignal(int, bool)
     reset = pyqtSignal()
 
-    def __init__(self, parent: QWidget | None = None):
-        super().__init__(parent)
+    def __init__(self, steps: int = 1000, parent: QWidget | None = None):
+        super().__init__(Qt.Orientation.Horizontal, parent)
         self.part, self.rest, self.tick = 0.0, 0.0, None
+        self._pressed: float | None = None
         self._dragging = False
+        self.setRange(0, max(steps, 1))
         self.setFixedHeight(17)
         self.setMinimumWidth(60)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.valueChanged.connect(lambda value: self.moved.emit(value / self.maximum(), False))  # from assistive tools
 
     def show_parts(self, part: float, rest: float, tick: float | None) -> None:
         """Set the knob, the place the bar grows from, and the measured tick."""
         if (part, rest, tick) != (self.part, self.rest, self.tick):
             self.part, self.rest, self.tick = part, rest, tick
+            held = self.blockSignals(True)
+            self.setValue(round(part * self.maximum()))
+            self.blockSignals(held)
             self.update()
 
     def _x(self, part: float) -> float:
@@ -65,23 +77,33 @@ class Groove(QWidget):
     def mousePressEvent(self, event):
         """Take the knob."""
         if event.button() == Qt.MouseButton.LeftButton:
-            self._dragging = True
-            self.moved.emit(self._part_at(event.position().x()), True)
+            self._pressed, self._dragging = event.position().x(), False
 
     def mouseMoveEvent(self, event):
         """Drag the knob."""
-        if self._dragging:
-            self.moved.emit(self._part_at(event.position().x()), True)
+        at = event.position().x()
+        if self._pressed is not None and (self._dragging or abs(at - self._pressed) > _CLICK):
+            self._dragging = True
+            self.moved.emit(self._part_at(at), True)
 
     def mouseReleaseEvent(self, event):
         """Let the knob go."""
-        if self._dragging:
-            self._dragging = False
-            self.moved.emit(self._part_at(event.position().x()), False)
+        if self._pressed is None:
+            return
+        dragged, self._pressed, self._dragging = self._dragging, None, False
+        part = self._part_at(event.position().x())
+        if dragged:
+            self.moved.emit(part, False)
+        else:
+            self.tapped.emit(part)
+
+    def let_go(self) -> None:
+        """Give up a drag; what it did is taken back by whoever keeps the value."""
+        self._pressed, self._dragging = None, False
 
     def mouseDoubleClickEvent(self, event):
         """Reset."""
-        self._dragging = False
+        self.let_go()
         self.reset.emit()
 
     def wheelEvent(self, event):
@@ -90,10 +112,12 @@ class Groove(QWidget):
             event.ignore()
             return
         delta = event.angleDelta().y() or event.angleDelta().x()
-        self.nudged.emit(1 if delta > 0 else -1, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        if delta:
+            self.nudged.emit(1 if delta > 0 else -1, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        event.accept()
 
     def keyPressEvent(self, event):
-        """Move by arrow keys, finer with Shift; Home and End go to the ends."""
+        """Move by arrow keys, finer with Shift; Home and End go to the ends; all else is the window's."""
         notch = {Qt.Key.Key_Right: 1, Qt.Key.Key_Up: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Down: -1}.get(
             Qt.Key(event.key())
         )
@@ -102,17 +126,67 @@ class Groove(QWidget):
         elif event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End):
             self.moved.emit(float(event.key() == Qt.Key.Key_End), False)
         else:
+            event.ignore()
+
+
+class Entry(QLineEdit):
+    """A typed value. A click takes the whole text; Return and Esc leave the field, Esc takes back what was typed."""
+
+    left = pyqtSignal()
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent, objectName="value", alignment=Qt.AlignmentFlag.AlignRight)
+        self._fresh = False
+        self._before = ""
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.NoContextMenu)  # the slider's own is asked
+
+    def focusInEvent(self, event):
+        """Remember what stood here, and take the whole text."""
+        super().focusInEvent(event)
+        self._fresh = event.reason() == Qt.FocusReason.MouseFocusReason
+        self._before = self.text()
+        self.selectAll()
+
+    def mouseReleaseEvent(self, event):
+        """Keep the whole text taken after the click that came in."""
+        super().mouseReleaseEvent(event)
+        if self._fresh and not self.selectedText():
+            self.selectAll()
+        self._fresh = False
+
+    def event(self, event):
+        """Keep Return and Esc from the window's own use of them."""
+        if event.type() == QEvent.Type.ShortcutOverride and event.key() in _LEAVING:
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event):
+        """Leave by Return or Esc."""
+        if event.key() == Qt.Key.Key_Escape:
+            self.setText(self._before)
+            self.setModified(False)
+            self.clearFocus()
+        elif event.key() in _LEAVING:
             super().keyPressEvent(event)
+            self.clearFocus()
+        else:
+            super().keyPressEvent(event)
+
+
+_LEAVING = (Qt.Key.Key_Escape, Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
 
 class NumberSlider(QWidget):
     """A described number: label, typed value with its unit, groove.
 
-    changing(value) while it is dragged, changed(value) when it is let go, typed or nudged.
+    changing(value) while it is dragged, changed(value) when it is let go or typed, nudged(value) when it moves by a
+    notch, a key or a click, of which several at once are one change.
     """
 
     changing = pyqtSignal(float)
     changed = pyqtSignal(float)
+    nudged = pyqtSignal(float)
     asked = pyqtSignal(object)  # a right click at this place
 
     def __init__(self, described: Param, *, default: float | None = None, parent: QWidget | None = None):
@@ -122,19 +196,19 @@ class NumberSlider(QWidget):
         self._default = self.value
         self._measured: float | None = None
         self.label = QLabel(described.label)
-        self.entry = QLineEdit(objectName="value", alignment=Qt.AlignmentFlag.AlignRight)
+        self.entry = Entry()
         self.entry.setFixedSize(92, 20)
-        self.entry.setContextMenuPolicy(Qt.ContextMenuPolicy.NoContextMenu)  # the slider's own is asked
-        self.groove = Groove()
+        step = described.step or 0.01
+        self.groove = Groove(round((described.high - described.low) / step))
         for widget in (self, self.label, self.entry, self.groove):
             widget.setToolTip(_tip(described))
         for widget in (self.entry, self.groove):
             widget.setAccessibleName(described.label)
-            widget.setAccessibleDescription(described.help)
         self._lay_out()
         self.groove.moved.connect(lambda part, dragging: self._take(self._value_at(part), dragging))
+        self.groove.tapped.connect(lambda part: self._take(self._value_at(part), False, nudge=True))
         self.groove.nudged.connect(self._nudge)
-        self.groove.reset.connect(lambda: self._take(self._default, False))
+        self.groove.reset.connect(self._reset)
         self.entry.editingFinished.connect(self._typed)
         self.show_value(self.value)
 
@@ -158,17 +232,22 @@ class NumberSlider(QWidget):
         self._top.insertWidget(1, widget)
 
     def show_value(self, value: float, measured: float | None = None) -> None:
-        """Show a value, and a tick where the measurement puts it."""
+        """Show a value, and a tick where the proposal puts it."""
         self.value, self._measured = float(value), measured
+        text = self._text(self.value)
         if not self.entry.hasFocus() or not self.entry.isModified():
-            self.entry.setText(self._text(self.value))
+            self.entry.setText(text)
             self.entry.setModified(False)
+        self.groove.setAccessibleDescription(f"{text}. {self.described.help}")
         rest = self._part(0.0) if self.described.low < 0 < self.described.high else 0.0
         self.groove.show_parts(self._part(self.value), rest, None if measured is None else self._part(measured))
 
     def _text(self, value: float) -> str:
+        """Return the value with as many digits as its steps have, one more where a fine step needs it."""
         step = self.described.step or 0.01
         digits = 0 if step >= 1 else 1 if step >= 0.1 else 2
+        if abs(value - round(value, digits)) > 1e-6:
+            digits += 1
         return f"{value:.{digits}f} {self.described.unit}".strip()
 
     def _part(self, value: float) -> float:
@@ -180,17 +259,21 @@ class NumberSlider(QWidget):
         value = low + part * (high - low)
         return min(max(round(value / step) * step, low), high)
 
-    def _take(self, value: float, dragging: bool) -> None:
+    def _take(self, value: float, dragging: bool, *, nudge: bool = False) -> None:
         whole = isinstance(self.described.default, int)
         value = float(round(value)) if whole else round(value, 6)
         self.show_value(value, self._measured)
-        (self.changing if dragging else self.changed).emit(value)
+        (self.changing if dragging else self.nudged if nudge else self.changed).emit(value)
 
     def _nudge(self, notches: int, fine: bool) -> None:
         whole = isinstance(self.described.default, int)
-        step = (self.described.step or 0.01) * (0.2 if fine and not whole else 1.0)
+        step = (self.described.step or 0.01) * (_FINE if fine and not whole else 1.0)
         value = min(max(self.value + notches * step, self.described.low), self.described.high)
-        self._take(value, False)
+        self._take(value, False, nudge=True)
+
+    def _reset(self) -> None:
+        """Go back to the proposed value, or to the default where nothing is proposed."""
+        self._take(self._default if self._measured is None else self._measured, False, nudge=True)
 
     def _typed(self) -> None:
         if not self.entry.isModified():
@@ -206,4 +289,4 @@ class NumberSlider(QWidget):
 
 def _tip(described: Param) -> str:
     unit = f" {described.unit}" if described.unit else ""
-    return f"{described.help}\n{described.low:g} to {described.high:g}{unit}; double-click resets."
+    return f"{described.help}\n{described.low:g} to {described.high:g}{unit}; double-click goes back to the proposal."

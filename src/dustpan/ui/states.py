@@ -60,7 +60,7 @@ class States(QFrame):
         for signal in (session.opened, session.taken):
             signal.connect(self.refresh)
         session.edited.connect(lambda dragging: None if dragging else self.refresh())
-        self.takes.currentRowChanged.connect(lambda n: self._mind_buttons())
+        self.takes.currentRowChanged.connect(lambda n: self._enable_buttons())
         self.refresh()
 
     def _list(self, name: str, tip: str) -> QListWidget:
@@ -101,9 +101,9 @@ class States(QFrame):
         self.history.blockSignals(False)
         if chosen in self.session.takes:
             self.takes.setCurrentRow(list(self.session.takes).index(chosen))
-        self._mind_buttons()
+        self._enable_buttons()
 
-    def _mind_buttons(self) -> None:
+    def _enable_buttons(self) -> None:
         self.buttons["keep"].setEnabled(self.session.engine is not None)
         for name in ("compare", "rename", "drop"):
             self.buttons[name].setEnabled(self.takes.currentItem() is not None)

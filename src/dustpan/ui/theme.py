@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from importlib.resources import files
 
-from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QFontMetrics, QPalette
 from PyQt6.QtWidgets import QApplication
 
 VERDIGRIS = "#5FB3A1"
@@ -53,6 +53,11 @@ def font(points: float = 9.5, *, bold: bool = False) -> QFont:
     return made
 
 
+def metrics(points: float = 9.5, *, bold: bool = False) -> QFontMetrics:
+    """Return the measures of the interface font."""
+    return QFontMetrics(font(points, bold=bold))
+
+
 def apply(app: QApplication) -> None:
     """Give the application its fonts, palette and style sheet."""
     load_fonts()
@@ -92,6 +97,8 @@ QPushButton#quiet {{ background: transparent; border-color: transparent; color: 
 QPushButton#keyhole {{ background: transparent; border: none; padding: 0; }}
 QPushButton#keyhole:pressed {{ background: #2C4A44; }}
 QPushButton#quiet:hover, QPushButton#quiet:focus {{ border-color: {GREYS.line}; }}
+QPushButton#proposal {{ background: transparent; border-color: {GREYS.line}; color: {GREYS.text}; padding: 3px 8px; }}
+QPushButton#proposal:disabled {{ border-color: transparent; color: {VERDIGRIS}; }}
 QPushButton#quiet:disabled {{ color: #6B7073; }}
 QLineEdit, QComboBox {{ background: {GREYS.ground}; border: 1px solid {GREYS.line}; border-radius: 5px; padding: 3px 8px; }}
 QLineEdit:focus, QComboBox:focus {{ border-color: {VERDIGRIS}; }}

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QSizePolicy, QSlider, QWidget
 
 from dustpan.core.measure.model import DISPLAY, TONES
 from dustpan.core.params import Param
@@ -15,19 +15,22 @@ HANDLES = np.linspace(0.0, 1.0, 5)
 _MARGIN = 9
 
 
-class TonePlot(QWidget):
+class TonePlot(QSlider):
     """Draw found noise (levels over tone) and the part taken; dragging a handle sets its factor.
 
-    changing(factors) while a handle is dragged, changed(factors) when it is let go.
+    For screen readers it is a slider: the factor of the chosen handle. changing(factors) while a handle is dragged,
+    changed(factors) when it is let go, nudged(factors) when it moves by a key.
     """
 
     changing = pyqtSignal(object)
     changed = pyqtSignal(object)
+    nudged = pyqtSignal(object)
     asked = pyqtSignal(object)  # a right click at this place
 
     def __init__(self, described: Param, parent: QWidget | None = None):
-        super().__init__(parent)
+        super().__init__(Qt.Orientation.Vertical, parent)
         self.described = described
+        self.setRange(0, round(described.high * 100))
         self.factors = tuple(described.default)
         self.found = np.zeros(len(TONES), np.float32)
         self.strength = 1.0
@@ -35,6 +38,7 @@ class TonePlot(QWidget):
         self._dragging = False
         self._top = 1.0
         self.setFixedHeight(68)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setToolTip(f"{described.help}\nDrag a handle, or choose one with the arrow keys; double-click resets it.")
         self.setAccessibleName(described.label)
@@ -45,7 +49,24 @@ class TonePlot(QWidget):
         if not self._dragging:
             reach = np.interp(HANDLES, TONES, self.found) * np.maximum(np.asarray(factors) * strength, 1.0)
             self._top = max(float(self.found.max()), float(reach.max()), 1.0) * 1.3
+        self._describe()
         self.update()
+
+    def _describe(self) -> None:
+        """Say in words which handle is chosen and where it stands."""
+        held = self.blockSignals(True)
+        self.setValue(round(self.factors[self.chosen] * 100))
+        self.blockSignals(held)
+        tone = f"{HANDLES[self.chosen]:.0%}".replace("%", " %")
+        self.setAccessibleDescription(f"At tone {tone}: {self.factors[self.chosen]:.2f} times. {self.described.help}")
+
+    def wheelEvent(self, event):
+        """Leave the wheel to what scrolls."""
+        event.ignore()
+
+    def let_go(self) -> None:
+        """Give up a drag."""
+        self._dragging = False
 
     def _point(self, tone: float, level: float) -> QPointF:
         width, height = self.width() - 2 * _MARGIN, self.height() - 2 * _MARGIN
@@ -92,12 +113,13 @@ class TonePlot(QWidget):
                 painter.setBrush(theme.colour(theme.VERDIGRIS))
                 painter.drawEllipse(self._handle(index), 2.5, 2.5)
 
-    def _set(self, factor: float, *, dragging: bool) -> None:
+    def _set(self, factor: float, *, dragging: bool, nudge: bool = False) -> None:
         factors = list(self.factors)
         factors[self.chosen] = round(min(max(factor, self.described.low), self.described.high), 3)
         self.factors = tuple(factors)
         self.update()
-        (self.changing if dragging else self.changed).emit(self.factors)
+        self._describe()
+        (self.changing if dragging else self.nudged if nudge else self.changed).emit(self.factors)
 
     def _factor_at(self, y: float) -> float:
         height = self.height() - 2 * _MARGIN
@@ -130,7 +152,7 @@ class TonePlot(QWidget):
     def mouseDoubleClickEvent(self, event):
         """Reset the handle."""
         self._dragging = False
-        self._set(self.described.default[self.chosen], dragging=False)
+        self._set(self.described.default[self.chosen], dragging=False, nudge=True)
 
     def keyPressEvent(self, event):
         """Left and right choose a handle, up and down move it, finer with Shift."""
@@ -139,8 +161,9 @@ class TonePlot(QWidget):
         step = (self.described.step or 0.05) * (0.2 if fine else 1.0)
         if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             self.chosen = min(max(self.chosen + (1 if key == Qt.Key.Key_Right else -1), 0), 4)
+            self._describe()
             self.update()
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-            self._set(self.factors[self.chosen] + (step if key == Qt.Key.Key_Up else -step), dragging=False)
+            self._set(self.factors[self.chosen] + (step if key == Qt.Key.Key_Up else -step), dragging=False, nudge=True)
         else:
-            super().keyPressEvent(event)
+            event.ignore()

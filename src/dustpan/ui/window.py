@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint, Qt, pyqtSignal
-from PyQt6.QtGui import QAction, QActionGroup, QKeySequence
+from PyQt6.QtCore import QEvent, QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QActionGroup, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -15,65 +15,78 @@ from PyQt6.QtWidgets import (
     QMainWindow,
     QMenu,
     QMessageBox,
-    QProgressBar,
     QPushButton,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )  # fmt: skip
 
 from dustpan.core.copying import write_steps
+from dustpan.core.errors import DustpanError
 from dustpan.core.filters.viewing import stretch_for
 from dustpan.core.picture import Source
 from dustpan.core.pool import Pool, Priority, Token
+from dustpan.core.remedy import Remedy
+from dustpan.core.steps import kinds
 from dustpan.files import ENDINGS, READS
+from dustpan.files.remedies import load_remedy, save_remedy
 from dustpan.ui import theme
+from dustpan.ui.actions import NEED_PICTURE, NEED_ROUTE, NEED_STEP, STEP_MENU, keys_of, make_actions
 from dustpan.ui.canvas import Canvas
 from dustpan.ui.compare import INPUT, MODES, Compare
 from dustpan.ui.compare_bar import CompareBar, WrappingBar, mode_actions
 from dustpan.ui.controls import Controls
 from dustpan.ui.export import ExportDialog
 from dustpan.ui.findings import Findings
-from dustpan.ui.icons import icon
 from dustpan.ui.jobs import Jobs
+from dustpan.ui.keys import KeysDialog
 from dustpan.ui.memory import Memory
 from dustpan.ui.messages import Message
+from dustpan.ui.pictures import KeptRoutes
 from dustpan.ui.proof_strip import ProofStrip
 from dustpan.ui.proofs import Proofs
 from dustpan.ui.readings import Readings
 from dustpan.ui.route_bar import RouteBar
 from dustpan.ui.screen import Look, read_profile
-from dustpan.ui.session import Session, title_of
+from dustpan.ui.session import Session, shown_name, title_of
+from dustpan.ui.sliders import Groove
+from dustpan.ui.start_page import StartPage
 from dustpan.ui.states import States
+from dustpan.ui.task_bar import TaskBar
 from dustpan.ui.tiles import Tiles
+from dustpan.ui.tone_plot import TonePlot
+from dustpan.ui.values import Values
 from dustpan.ui.watch import FileWatch
 
 _ENDINGS = " ".join(f"*{ending} *{ending.upper()}" for ending in ENDINGS)
 _FILTER = f"Pictures ({READS}) ({_ENDINGS});;All files (*)"
+_REMEDIES = "Remedies (*.json);;All files (*)"
 
 
 class Window(QMainWindow):
-    """One window for one picture."""
+    """One window, which shows one of the pictures opened together."""
 
     closed = pyqtSignal()
 
-    def __init__(self, pool: Pool | None = None, memory: Memory | None = None):
+    def __init__(self, pool: Pool | None = None, memory: Memory | None = None, kept: KeptRoutes | None = None):
         super().__init__()
         self.memory = memory or Memory()
-        self.setWindowTitle("Dustpan")
         self.setAcceptDrops(True)
         self.resize(*self._remembered_size())
         self.setMinimumSize(900, 600)
         self.jobs = Jobs(pool or Pool(yielding=True), self)
-        self.session = Session(self.jobs, self)
+        self.session = Session(self.jobs, self, kept)
         self.compare = Compare(self.session, self)
         self.tiles = Tiles(self.session, self.compare.result_subject, self)
         self.other = Tiles(self.session, self.compare.other_subject, self)
         self.canvas = Canvas(self.tiles, self.other, self.compare)
+        self.values = Values(self.session, self.compare, self.canvas)
         self.proofs = Proofs(self.canvas, self.compare, self)
         self.findings = Findings(self.session, self.canvas)
         self.controls = Controls(self.session)
         self.route_bar = RouteBar(self.session)
-        self.actions_: dict[str, QAction] = {}
+        self._ending = False  # the user has agreed to lose what is under way
+        self._way = 1  # the direction in which a broken picture is passed over
         self._make_actions()
         self._lay_out()
         self.message = Message(self.canvas)
@@ -81,89 +94,58 @@ class Window(QMainWindow):
         self.watch = FileWatch(self)
         self._connect()
         self._refresh()
-        if kept := self.memory.get("monitor", ""):
-            self.set_monitor(Path(kept))
+        if monitor := self.memory.get("monitor", ""):
+            self.set_monitor(Path(monitor))
 
     # -- building ---------------------------------------------------------------------------------------------
 
     def _make_actions(self) -> None:
-        session, canvas = self.session, self.canvas
-        table = (
-            ("File", "open", "Open …", "Ctrl+O", self.ask_open, "Open a picture"),
-            ("File", "recent", "Recent", "", None, "Pictures opened lately"),
-            ("File", "reread", "Read again", "F5", session.reread, "Read the file again and keep the route, when it has changed"),
-            ("File", "export", "Export …", "Ctrl+E", self.ask_export, "Render the whole picture and save it as a new file"),
-            ("File", "quit", "Quit", "Ctrl+Q", self.close, "Close the window"),
-            ("Edit", "undo", "Undo", "Ctrl+Z", session.undo, "Take the last change back"),
-            ("Edit", "redo", "Redo", "Ctrl+Shift+Z", session.redo, "Do it again"),
-            ("Edit", "states", "Takes and history …", "Ctrl+H", self.show_states, "Takes to go back to and to compare with, and every change so far"),
-            ("Edit", "copy", "Copy step", "Ctrl+C", lambda: self._copy(False), "Copy the chosen card as text"),
-            ("Edit", "copy_route", "Copy route", "Ctrl+Shift+C", lambda: self._copy(True), "Copy the whole route as text"),
-            ("Edit", "paste", "Paste", "Ctrl+V", self._paste, "Paste a value, a card or a route into the same place of this window"),
-            ("Route", "propose", "Propose a route", "Ctrl+P", session.propose, "Measure the picture and lay out the steps it needs"),
-            ("Route", "add", "Add a step …", "A", self.route_bar.show_steps, "Search the list of steps; a new one lands where its stage stands"),
-            ("Route", "switch", "Step on or off", "X", lambda: self._with_step(session.switch_step), "Turn the chosen step on or off"),
-            ("Route", "previous", "Previous step", ",", lambda: self._walk(-1), "Choose the step before"),
-            ("Route", "next", "Next step", ".", lambda: self._walk(1), "Choose the step after"),
-            ("Route", "earlier", "Move step earlier", "Ctrl+Left", lambda: self._with_step(session.move_step, -1), "Move the chosen step to the left"),
-            ("Route", "later", "Move step later", "Ctrl+Right", lambda: self._with_step(session.move_step, 1), "Move the chosen step to the right"),
-            ("Route", "duplicate", "Duplicate step", "Ctrl+D", lambda: self._with_step(session.duplicate_step), "Add a copy after the chosen step"),
-            ("Route", "rename", "Rename step …", "F2", lambda: self._with_step(self.route_bar.ask_name), "Give the chosen step a name of your own"),
-            ("Route", "remove", "Remove step", "Del", lambda: self._with_step(session.remove_step), "Take the chosen step out of the route"),
-            ("View", "fit", "Fit", "0", canvas.fit, "Show the whole picture"),
-            ("View", "zoom1", "100 %", "1", lambda: canvas.set_zoom(1.0), "Show actual pixels"),
-            ("View", "zoom2", "200 %", "2", lambda: canvas.set_zoom(2.0), "Show each pixel as four"),
-            ("View", "zoom4", "400 %", "4", lambda: canvas.set_zoom(4.0), "Show each pixel as sixteen"),
-            ("View", "closer", "Closer", "Ctrl++", lambda: canvas.zoom_by(1), "Zoom in by one stop"),
-            ("View", "farther", "Farther", "Ctrl+-", lambda: canvas.zoom_by(-1), "Zoom out by one stop"),
-            ("View", "monitor", "Profile of the monitor …", "Ctrl+M", self.ask_monitor, "Name the ICC profile file of this monitor, so that colours are shown as they are"),
-            ("View", "no_monitor", "Forget the monitor's profile", "Ctrl+Shift+M", lambda: self.set_monitor(None), "Show colours as on a standard screen"),
-            ("View", "pin", "Pin a proof", "Shift+P", lambda: self.proof_strip.add_middle(), "Pin the place in the middle of the picture as a proof"),
-            ("View", "pins", "Choose proofs again", "Ctrl+Shift+P", self.proofs.choose_again, "Choose the five places again from the picture"),
-            ("View", "frames", "Frames of the proofs", "Shift+F", None, "Show on the picture where the proofs are"),
-            ("View", "where", "Show the Where", "M", None, "Hatch what the chosen step leaves alone"),
-            ("Compare", "take", "Keep a take", "T", self._keep_take, "Keep the route as it stands, to go back to and to compare with"),
-            ("Compare", "channel", "Next channel", "N", lambda: self.compare_bar.next_channel(), "See brightness, colour, one channel, or what is clipped"),
-            ("Compare", "stretch", "Stretch the view", "Shift+S", None, "Lift a dark picture of linear light for the eye alone"),
-            ("Compare", "take_stretch", "Take the stretch into the route", "Ctrl+Shift+S", self._take_stretch, "Set the stretch of the view as an Exposure step, so that it is exported too"),
-            ("Compare", "lamp", "Lamp", "B", lambda: self.compare_bar.switch_lamp(), "Light up the view, or back to 0"),
-            ("Help", "keys", "Keys", "F1", self.show_keys, "List all keys"),
-        )  # fmt: skip
-        menus: dict[str, QMenu] = {}
-        for menu, name, text, key, run, tip in table:
-            action = QAction(text, self)
-            action.setShortcut(QKeySequence(key))
-            action.setToolTip(tip)
-            if run is not None:
-                action.triggered.connect(lambda _=False, run=run: run())
-            self.actions_[name] = action
-            if menu not in menus:
-                menus[menu] = self.menuBar().addMenu(menu)
-                menus[menu].setToolTipsVisible(True)
-            menus[menu].addAction(action)
+        self.actions_by_name, menus = make_actions(self, self._runs())
+        self._menus = menus
         self._make_choices(menus)
-        self.actions_["no_monitor"].setVisible(False)
-        self.actions_["where"].setCheckable(True)
-        self.actions_["where"].setChecked(True)
-        self.actions_["where"].toggled.connect(self._hatch)
-        self.actions_["frames"].setCheckable(True)
-        self.actions_["frames"].setChecked(True)
-        self.actions_["frames"].toggled.connect(lambda on: self.proof_strip.show_frames(on))
+        actions = self.actions_by_name
+        actions["no_monitor"].setVisible(False)
+        for name, run in (("where", self._hatch), ("frames", lambda on: self.proof_strip.show_frames(on))):
+            actions[name].setChecked(True)
+            actions[name].toggled.connect(run)
+        actions["propose_always"].setChecked(self.memory.get("propose_when_opening", False))
+        actions["propose_always"].toggled.connect(lambda on: self.memory.put("propose_when_opening", on))
         for name, action in mode_actions(self.compare, self).items():
             menus["Compare"].addAction(action)
-            self.actions_[name] = action
-        self.actions_["stretch"].setCheckable(True)
-        self.actions_["stretch"].toggled.connect(self._stretch)
-        self.compare.changed.connect(lambda: self.actions_["stretch"].setChecked(self.compare.now.look.stretch > 0))
+            actions[name] = action
+        actions["stretch"].toggled.connect(self._stretch)
+        self.compare.changed.connect(lambda: actions["stretch"].setChecked(self.compare.now.look.stretch > 0))
         step_menu = QMenu(self)
-        for name in ("switch", "earlier", "later", "duplicate", "rename", "copy", "copy_route", "paste", "remove"):
-            step_menu.addAction(self.actions_[name])
+        for name in STEP_MENU:
+            step_menu.addAction(actions[name])
         self.route_bar.step_menu = step_menu
+
+    def _runs(self) -> dict[str, Callable[[], object]]:
+        """Return what each action does."""
+        session, canvas, with_step = self.session, self.canvas, self._with_step
+        return {
+            "open": self.ask_open, "reread": session.reread, "export": self.ask_export, "quit": self.close,
+            "next_picture": lambda: self.go_to_neighbour(1), "previous_picture": lambda: self.go_to_neighbour(-1),
+            "save_remedy": self.ask_save_remedy, "apply_remedy": self.ask_apply_remedy, "cancel": self.escape,
+            "undo": lambda: self._walk_history(session.undo), "redo": lambda: self._walk_history(session.redo),
+            "states": self.show_states, "copy": lambda: self._copy(False), "copy_route": lambda: self._copy(True),
+            "paste": self._paste, "propose": session.propose, "add": self.route_bar.show_steps,
+            "switch": lambda: with_step(session.switch_step), "previous": lambda: self._walk(-1),
+            "next": lambda: self._walk(1), "earlier": lambda: with_step(session.move_step, -1),
+            "later": lambda: with_step(session.move_step, 1), "duplicate": lambda: with_step(session.duplicate_step),
+            "rename": lambda: with_step(self.route_bar.ask_name), "remove": lambda: with_step(session.remove_step),
+            "fit": canvas.fit, "zoom1": lambda: canvas.set_zoom(1.0), "zoom2": lambda: canvas.set_zoom(2.0),
+            "zoom4": lambda: canvas.set_zoom(4.0), "closer": lambda: canvas.zoom_by(1),
+            "farther": lambda: canvas.zoom_by(-1), "monitor": self.ask_monitor,
+            "no_monitor": lambda: self.set_monitor(None), "pin": lambda: self.proof_strip.add_middle(),
+            "pins": self.proofs.choose_again, "take": self._keep_take, "channel": lambda: self.compare_bar.next_channel(),
+            "take_stretch": self._take_stretch, "lamp": lambda: self.compare_bar.switch_lamp(), "keys": self.show_keys,
+        }  # fmt: skip
 
     def _make_choices(self, menus: dict[str, QMenu]) -> None:
         """Add the menus that choose one of several: recent pictures, surround."""
         self.recent_menu = QMenu("Recent", self)
-        self.actions_.pop("recent").setMenu(self.recent_menu)
+        self.actions_by_name.pop("recent").setMenu(self.recent_menu)
         self.recent_menu.aboutToShow.connect(self._list_recent)
         surround = menus["View"].addMenu("Surround")
         group = QActionGroup(self)
@@ -198,7 +180,7 @@ class Window(QMainWindow):
                 self.message.tell(f"{path}: holds no colour profile of a monitor that can be used.", True)
                 return
         self.memory.put("monitor", str(path or ""))
-        self.actions_["no_monitor"].setVisible(path is not None)
+        self.actions_by_name["no_monitor"].setVisible(path is not None)
         for tiles in (self.tiles, self.other):
             tiles.monitor = block
             if self.session.engine is not None:
@@ -229,10 +211,11 @@ class Window(QMainWindow):
 
     def _button(self, name: str, text: str | None = None) -> QPushButton:
         """Return a button that does what an action does and shares its state."""
-        action = self.actions_[name]
+        action = self.actions_by_name[name]
         button = QPushButton(text or action.text().rstrip(" …"))
         key = action.shortcut().toString(QKeySequence.SequenceFormat.NativeText)
         button.setToolTip(f"{action.toolTip()} ({key})")
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         button.setCheckable(action.isCheckable())
         button.clicked.connect(lambda: action.trigger())
         action.toggled.connect(button.setChecked)
@@ -241,13 +224,15 @@ class Window(QMainWindow):
 
     def _lay_out(self) -> None:
         self.title = QLabel(objectName="faint", alignment=Qt.AlignmentFlag.AlignCenter)
+        self.title.setMinimumWidth(80)
+        self.task_bar = TaskBar(self.session.tasks)
         header = QWidget(objectName="header")
         header.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(header)
         row.setContentsMargins(12, 6, 12, 6)
         row.addWidget(self._button("open"))
         row.addWidget(self.title, 1)
-        self._add_task(row)
+        row.addWidget(self.task_bar)
         for name in ("undo", "redo"):
             row.addWidget(self._button(name))
         self.states_button = self._button("states", "Takes")
@@ -262,34 +247,51 @@ class Window(QMainWindow):
         middle.setSpacing(0)
         middle.addWidget(self.controls)
         middle.addLayout(right, 1)
+        work = QWidget()
+        column = QVBoxLayout(work)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.route_bar)
+        column.addLayout(middle, 1)
+        column.addWidget(self._make_strip())
+        self.start_page = StartPage(lambda: self.memory.recent)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(self.start_page)
+        self.pages.addWidget(work)
         body = QWidget()
         whole = QVBoxLayout(body)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(0)
-        for widget in (header, self.route_bar):
-            whole.addWidget(widget)
-        whole.addLayout(middle, 1)
-        whole.addWidget(self._make_strip())
+        whole.addWidget(header)
+        whole.addWidget(self.pages, 1)
         self.setCentralWidget(body)
 
     def _make_strip(self) -> QWidget:
-        """Return the strip along the bottom: proofs, then readings."""
+        """Return the strip along the bottom: proofs, then readings, and the rim that sets its height."""
         strip = QWidget(objectName="strip")
         strip.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        row = QHBoxLayout(strip)
+        self.proof_strip = ProofStrip(self.proofs, self.memory.get("proof_height", 104))
+        self.proof_strip.sized.connect(lambda height: self.memory.put("proof_height", height))
+        self.readings = Readings(self.proofs)
+        row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        self.proof_strip = ProofStrip(self.proofs)
-        self.readings = Readings(self.proofs)
         row.addWidget(self.proof_strip, 1)
         row.addWidget(self.readings)
+        column = QVBoxLayout(strip)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.proof_strip.grip)
+        column.addLayout(row)
         self.readings.reported.connect(self.findings.take_report)
+        self.readings.reported.connect(lambda report: self.route_bar.refresh())
         self.proofs.placed.connect(self.findings.look)  # the proofs come first
         return strip
 
     def _make_bar(self) -> QWidget:
         self.hold_button = QPushButton("Hold")
         self.hold_button.setToolTip("Press and hold to see the other side (H)")
+        self.hold_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.hold_button.pressed.connect(lambda: self.canvas.hold(True))
         self.hold_button.released.connect(lambda: self.canvas.hold(False))
         self.compare_bar = CompareBar(self.compare)
@@ -302,19 +304,6 @@ class Window(QMainWindow):
         modes = [self.hold_button, *(self._button(mode) for mode in MODES)]
         return WrappingBar(modes, [self.compare_bar], [self.state_label, self._button("fit"), self.zoom_button])
 
-    def _add_task(self, row: QHBoxLayout) -> None:
-        """Add the word, the bar and the way out of long work under way."""
-        self.task_label = QLabel(objectName="faint")
-        self.progress = QProgressBar(textVisible=False)
-        self.progress.setFixedWidth(140)
-        self.stop_button = QPushButton("Cancel")
-        self.stop_button.setToolTip("Stop this work; everything stays as it was (Esc)")
-        self.stop_button.clicked.connect(self.session.cancel)
-        self.stop_button.setShortcut("Esc")
-        for widget in (self.task_label, self.progress, self.stop_button):
-            widget.hide()
-            row.addWidget(widget)
-
     def _connect(self) -> None:
         session = self.session
         session.opened.connect(self._refresh)
@@ -322,74 +311,66 @@ class Window(QMainWindow):
         session.edited.connect(lambda dragging: self._refresh())
         session.chosen.connect(self._refresh)
         session.chosen.connect(self._choose)
-        session.task.connect(self._show_task)
-        session.told.connect(self.message.tell)
+        session.tasks.changed.connect(self._show_page)
+        session.told.connect(self.tell)
+        session.offered.connect(self.message.offer)
+        session.unreadable.connect(self._pass_over)
         session.opened.connect(lambda: self.watch.follow(session.path, session.stamp))
+        self.proof_strip.told.connect(lambda text: self.message.tell(text, False))
         self.watch.told.connect(lambda text: self.message.tell(text, True))
         self.tiles.state.connect(self._show_state)
         self.compare.changed.connect(self._look_anew)
         self.controls.peeked.connect(self.compare.peek)
-        self.canvas.pointed.connect(self._show_values)
         self.canvas.zoomed.connect(lambda zoom: self.zoom_button.setText(f"{zoom:.0%}".replace("%", " %")))
+        self.start_page.asked.connect(self.ask_open)
+        self.start_page.picked.connect(lambda path: self.open_files([path]))
+        self.start_page.sample.connect(self.open_sample)
+        # A message goes when what it was about has passed.
+        session.opened.connect(self.message.pass_by)
+        session.edited.connect(lambda dragging: self.message.pass_by())
 
     # -- showing ----------------------------------------------------------------------------------------------
 
     def _refresh(self) -> None:
         session = self.session
         ready, step = session.engine is not None, session.step
-        for name in (
-            "export",
-            "propose",
-            "add",
-            "fit",
-            "zoom1",
-            "zoom2",
-            "zoom4",
-            "closer",
-            "farther",
-            "pin",
-            "pins",
-            "paste",
-            "stretch",
-            "take_stretch",
-            "take",
-            "channel",
-            "lamp",
-            *MODES,
-        ):
-            self.actions_[name].setEnabled(ready)
+        actions = self.actions_by_name
+        for names, on in (((*NEED_PICTURE, *MODES), ready), (NEED_STEP, step is not None), (NEED_ROUTE, len(session.route) > 0)):
+            for name in names:
+                actions[name].setEnabled(on)
         self.hold_button.setEnabled(ready)
-        self.actions_["reread"].setEnabled(session.path is not None)
-        for name in ("switch", "earlier", "later", "duplicate", "rename", "remove", "copy", "where"):
-            self.actions_[name].setEnabled(step is not None)
-        for name in ("previous", "next", "copy_route"):
-            self.actions_[name].setEnabled(len(session.route) > 0)
+        actions["reread"].setEnabled(session.path is not None)
+        for name, way in (("next_picture", 1), ("previous_picture", -1)):
+            actions[name].setEnabled(session.pictures.neighbour(session.path, way) is not None)
         for name, label in (("undo", session.history.undo_label), ("redo", session.history.redo_label)):
-            self.actions_[name].setEnabled(bool(label))
-            self.actions_[name].setText(f"{name.capitalize()} {label}".strip())
+            actions[name].setEnabled(bool(label) or session.dragging)
+            actions[name].setText(f"{name.capitalize()} {label}".strip())
         self.title.setText(self._describe())
+        name = shown_name(session.path) if session.path else session.engine.source.name if session.engine else ""
+        self.setWindowTitle(f"{name}[*] – Dustpan" if name else "Dustpan")
+        self.setWindowModified(session.changed and bool(name))
+        self._show_page()
+
+    def _show_page(self) -> None:
+        """Show the picture, or how to begin while there is none."""
+        work = self.session.engine is not None or self.session.opening
+        if self.pages.currentIndex() != int(work):
+            self.start_page.refresh()
+            self.pages.setCurrentIndex(int(work))
 
     def _describe(self) -> str:
         engine = self.session.engine
         if engine is None:
             return ""
-        source = engine.source
-        facts = [source.name, source.metadata.camera]
+        source, pictures = engine.source, self.session.pictures
+        at = pictures.place(self.session.path)
+        several = f"{at + 1} of {len(pictures.paths)}" if at >= 0 and len(pictures.paths) > 1 else ""
+        mark = "● " if self.session.changed else ""
+        self.title.setToolTip("● marks a route that was changed and not exported or saved" if mark else "")
+        facts = [mark + source.name, several, source.metadata.camera]
         facts.append(f"ISO {source.metadata.iso}" if source.metadata.iso else "")
         facts += [source.metadata.exposure, f"{source.width * source.height / 1e6:.1f} MP"]
         return "   ·   ".join(fact for fact in facts if fact)
-
-    def _show_values(self, pixel) -> None:
-        """Show what is under the pointer, before and after."""
-        if pixel is None:
-            self.canvas.caption = ""
-            self.canvas.update()
-            return
-        found = [self.canvas.colour_at(pixel, after=after) for after in (False, True)]
-        words = [f"{c.red()} {c.green()} {c.blue()}" if c else "–" for c in found]
-        values = f"     {words[0]}  →  {words[1]}" if any(found) else ""
-        self.canvas.caption = f"{pixel.x()}, {pixel.y()}{values}"
-        self.canvas.update()
 
     def _place_detail(self) -> None:
         self.compare_bar.place_detail(QPoint(self.canvas.width() - 8, 8))
@@ -405,6 +386,9 @@ class Window(QMainWindow):
         self.compare.set(mode="", against="original", look=Look())
         if native is not None and native[0] == "fits":
             self._stretch(True)
+        untouched = all(kinds()[step.kind].only_mosaic for step in self.session.route)
+        if self.actions_by_name["propose_always"].isChecked() and untouched and not self.session.history.at:
+            self.session.propose()
 
     def _stretch(self, on: bool) -> None:
         engine = self.session.engine
@@ -416,7 +400,7 @@ class Window(QMainWindow):
 
         def then(stretch: float) -> None:
             self.compare.look(stretch=stretch)
-            self.actions_["stretch"].setChecked(stretch > 0)
+            self.actions_by_name["stretch"].setChecked(stretch > 0)
             if stretch > 0:
                 self.message.tell(f"Shown with a stretch of {stretch:g}; the picture itself is as it was.", False)
 
@@ -458,13 +442,10 @@ class Window(QMainWindow):
     def _keep_take(self) -> None:
         self.message.tell(f"Kept as {self.session.keep_take()}.", False)
 
-    def _show_task(self, text: str, share: float) -> None:
-        for widget in (self.task_label, self.progress, self.stop_button):
-            widget.setVisible(bool(text))
-        self.task_label.setText(text)
-        self.progress.setRange(0, 0 if share < 0 else 100)
-        if share >= 0:
-            self.progress.setValue(round(share * 100))
+    def tell(self, text: str, harm: bool) -> None:
+        """Show a message; with no picture there is no picture to show it on."""
+        self.message.setParent(self.canvas if self.pages.currentIndex() else self.start_page)
+        self.message.tell(text, harm)
 
     def _show_state(self, exact: bool, have: int, wanted: int) -> None:
         self.state_label.setText("exact" if exact else f"draft  {have}/{wanted}" if have else "draft")
@@ -489,27 +470,82 @@ class Window(QMainWindow):
         place = route.index(self.session.chosen_id) + by if self.session.step else 0
         self.session.choose(route.steps[min(max(place, 0), len(route) - 1)].id)
 
+    def _walk_history(self, go: Callable[[], None]) -> None:
+        """Undo or redo; during a drag, only give the drag up."""
+        if self.session.dragging:
+            self._end_drags()
+        go()
+
+    def _end_drags(self) -> None:
+        for kind in (Groove, TonePlot):
+            for widget in self.findChildren(kind):
+                widget.let_go()
+        self.canvas.ellipse.let_go()
+
+    def escape(self) -> None:
+        """End a drag; else cancel the newest work under way; else leave what has the focus."""
+        if self.session.dragging:
+            self._end_drags()
+            self.session.end_drag()
+        elif not self.task_bar.cancel_newest() and (focused := self.focusWidget()) is not None:
+            focused.clearFocus()
+        self.canvas.glimpse(None)
+
     def ask_open(self) -> None:
-        """Ask for a picture and open it."""
+        """Ask for pictures and open them."""
         folder = str(self.session.path.parent) if self.session.path else ""
-        name, _ = QFileDialog.getOpenFileName(self, "Open a picture", folder, _FILTER)
-        if name:
-            self.open_files([Path(name)])
+        names, _ = QFileDialog.getOpenFileNames(self, "Open pictures", folder, _FILTER)
+        if names:
+            self.open_files([Path(name) for name in names])
 
     def open_files(self, paths: list[Path], *, read: Callable[[], Source] | None = None) -> None:
-        """Open the first of several pictures; the others wait among the recent ones.
+        """Open pictures together: the first is shown, PgDn and PgUp walk through them.
 
         read : gives the first picture, when it is being read already.
         """
+        if not paths:
+            return
+        self.session.pictures.take(paths)
+        self._way = 1
+        self._open(paths[0].absolute(), read)
 
-        def opened() -> None:
-            self.memory.add_recent(paths)
-            if len(paths) > 1:
-                self.message.tell(
-                    f"{paths[0].name} was opened; the other {len(paths) - 1} wait under File, Recent.", False
-                )
+    def _open(self, path: Path, read: Callable[[], Source] | None = None) -> None:
+        self.session.open(path, read=read, then=lambda: self._opened(path))
 
-        self.session.open(paths[0], read=read, then=opened)
+    def _opened(self, path: Path) -> None:
+        """Remember a picture that was opened; where others wait, say how to get to them."""
+        self.memory.add_recent([path])
+        self._refresh()
+        pictures = self.session.pictures
+        if len(pictures.paths) > 1 and not self.memory.get("told_walking", False):
+            self.memory.put("told_walking", True)
+            self.message.tell(f"{len(pictures.paths)} pictures were opened; PgDn and PgUp walk through them.", False)
+
+    def _pass_over(self, path: Path) -> None:
+        """Leave out a picture that can't be read, and go on to the next one in the same direction."""
+        pictures = self.session.pictures
+        if pictures.place(path) < 0 or len(pictures.paths) < 2:
+            return
+        pictures.broken.add(path.absolute())
+        there = pictures.neighbour(path, self._way) or pictures.neighbour(path, -self._way)
+        if there is not None and there != (self.session.path and self.session.path.absolute()):
+            said = self.message.text.text()
+            self.session.open(there, then=lambda: (self._opened(there), self.message.tell(said, True)))
+        self._refresh()
+
+    def go_to_neighbour(self, way: int) -> None:
+        """Go to the next or the previous of the pictures opened together."""
+        there = self.session.pictures.neighbour(self.session.path, way)
+        if there is not None:
+            self._way = way
+            self._open(there)
+
+    def open_sample(self, scene: str) -> None:
+        """Open a demo scene and propose a route for it."""
+        from dustpan.simulate.scenes import noisy_picture
+
+        self.session.pictures.take([])
+        self.session.open_from(lambda: noisy_picture(scene), scene, then=self.session.propose)
 
     def dragEnterEvent(self, event):
         """Take files that are dropped."""
@@ -525,9 +561,7 @@ class Window(QMainWindow):
 
     def ask_export(self) -> None:
         """Ask where to export to, and do it."""
-        source = self.session.engine.source
-        folder = self.session.path.parent if self.session.path else Path.home()
-        dialog = ExportDialog(folder, source, self)
+        dialog = ExportDialog(self.session.path, self.session.engine.source, self.memory, self)
         if dialog.exec():
             self.session.export(
                 dialog.target,
@@ -536,42 +570,109 @@ class Window(QMainWindow):
                 overwrite=dialog.overwrite.isChecked(),
             )
 
+    def ask_save_remedy(self) -> None:
+        """Ask for a file, and save the route as a remedy."""
+        source = self.session.engine.source
+        folder = Path(self.memory.get("remedy_folder", str(Path.home())))
+        start = folder / f"{source.metadata.camera or 'route'} ISO {source.metadata.iso or ''}".strip()
+        name, _ = QFileDialog.getSaveFileName(self, "Save route as remedy", f"{start}.json", _REMEDIES)
+        if not name:
+            return
+        path = Path(name) if Path(name).suffix else Path(name + ".json")
+        remedy = Remedy(
+            self.session.route, name=path.stem, camera=source.metadata.camera, iso=source.metadata.iso,
+            made_on={"noise": self.session.engine.base.noise.to_json()},
+        )  # fmt: skip
+        try:
+            save_remedy(path, remedy, overwrite=True)  # the file dialog has asked
+        except DustpanError as fault:
+            self.message.tell(str(fault), True)
+            return
+        self.memory.put("remedy_folder", str(path.parent))
+        self.session.mark_safe(self.session.history.document)
+        self.message.tell(f"Saved {shown_name(path, whole=True)}", False)
+
+    def ask_apply_remedy(self) -> None:
+        """Ask for a remedy and take its route."""
+        folder = self.memory.get("remedy_folder", str(Path.home()))
+        name, _ = QFileDialog.getOpenFileName(self, "Apply remedy", folder, _REMEDIES)
+        if name:
+            self.apply_remedy(Path(name))
+
+    def apply_remedy(self, path: Path) -> None:
+        """Take the route of a remedy file; a broken one is told and changes nothing."""
+        try:
+            remedy = load_remedy(path)
+        except DustpanError as fault:
+            self.message.tell(str(fault), True)
+            return
+        self.memory.put("remedy_folder", str(path.parent))
+        self.session.apply(remedy.route, f"Apply {remedy.name or path.stem}")
+
     def show_keys(self) -> None:
         """List all keys."""
-        rows = [
-            (a.shortcut().toString(QKeySequence.SequenceFormat.NativeText), a.toolTip()) for a in self.actions_.values()
-        ]
-        rows += [("H", "Hold to see the original"), ("Space", "Hold to drag the picture"), ("Arrows", "Move the picture"),
-                 ("Wheel", "Zoom at the pointer"), ("Esc", "Cancel the work under way")]  # fmt: skip
-        table = "".join(f"<tr><td><b>{key}</b>&nbsp;&nbsp;</td><td>{what}</td></tr>" for key, what in rows)
-        box = QMessageBox(self)
-        box.setWindowTitle("Keys")
-        box.setTextFormat(Qt.TextFormat.RichText)
-        box.setText(f"<table>{table}</table>")
-        box.setIconPixmap(icon("keyboard", theme.GREYS.text).pixmap(28, 28))
-        box.open()
+        KeysDialog(keys_of(self._menus), self).open()
+
+    # -- keys and focus ---------------------------------------------------------------------------------------
 
     def keyPressEvent(self, event):
-        """Show the original while H is held."""
+        """Show the other side while H is held; what nothing else takes moves the picture."""
         if event.key() == Qt.Key.Key_H and not event.modifiers():
             if not event.isAutoRepeat():
                 self.canvas.hold(True)
-        else:
-            super().keyPressEvent(event)
+        elif self.session.engine is not None:
+            self.canvas.keyPressEvent(event)
 
     def keyReleaseEvent(self, event):
         """Show the route's result again."""
         if event.key() == Qt.Key.Key_H and not event.isAutoRepeat():
             self.canvas.hold(False)
-        super().keyReleaseEvent(event)
+        else:
+            self.canvas.keyReleaseEvent(event)
+
+    def changeEvent(self, event):
+        """End what lasts as long as a key is held, when the window is left: its release comes to another window."""
+        super().changeEvent(event)
+        if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
+            self.canvas.let_go()
+            self.compare.peek("")
+
+    def showEvent(self, event):
+        """Begin with the focus nowhere: keys are the window's."""
+        super().showEvent(event)
+        if (focused := self.focusWidget()) is not None:
+            focused.clearFocus()
 
     def closeEvent(self, event):
-        """End all work and both pools."""
+        """Ask once when work under way would be lost; then end it all, and both pools."""
+        under_way = [task.text for task in self.session.tasks.running if task.loses]
+        if under_way and not self._ending:
+            event.ignore()
+            self._ask_to_end(under_way)
+            return
         if not (self.isMaximized() or self.isFullScreen()):
             self.memory.put("size", [self.width(), self.height()])
-        self.session.cancel()
-        for part in (self.tiles, self.other, self.proofs, self.readings, self.findings, self.canvas, self.watch):
+        self.session.keep_route()
+        self.session.tasks.cancel_all()
+        for part in (self.tiles, self.other, self.proofs, self.readings, self.findings, self.canvas, self.watch, self.values):
             part.stop()
         self.jobs.close()
         self.closed.emit()
         super().closeEvent(event)
+
+    def _ask_to_end(self, under_way: list[str]) -> None:
+        box = QMessageBox(self)
+        box.setWindowTitle("Close")
+        box.setText(f"{under_way[0]} is under way.")
+        box.setInformativeText("Closing stops it; no file is left half-written.")
+        stop = box.addButton("Stop it and close", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Go on", QMessageBox.ButtonRole.RejectRole)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+
+        def answered(button) -> None:
+            if button is stop:
+                self._ending = True
+                self.close()
+
+        box.buttonClicked.connect(answered)
+        box.open()

@@ -120,10 +120,13 @@ class Sharpen(StepKind):
         return params.amount <= 0
 
     def propose(self, survey):
-        """Propose less, and a little wider, the noisier the picture was; a clean picture is left as it is."""
+        """Propose the step where there is noise to work against; a clean picture is left as it is."""
+        noisy = survey.measured.luminance >= NOISY or survey.measured.colour >= COLOURFUL
+        return self.measured(survey) if noisy else None
+
+    def measured(self, survey):
+        """Return less, and a little wider, the noisier the picture was."""
         noise = survey.measured.luminance
-        if noise < NOISY and survey.measured.colour < COLOURFUL:
-            return None
         return SharpenParams(
             amount=float(round(np.clip(130 - 5.0 * noise, 40, 110) / 5) * 5),
             radius=1.0 if noise < 6 else 1.2,

@@ -1,0 +1,31 @@
+"""Remedy files: read with every fault told, saved whole or not at all."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from dustpan.core.errors import RemedyError
+from dustpan.core.remedy import Remedy, read_remedy, write_remedy
+from dustpan.files.atomic import save_whole
+
+_LARGEST = 64 << 20  # bytes; a remedy with embedded masks stays far under it
+
+
+def load_remedy(path: Path) -> Remedy:
+    """Read a remedy file; raises RemedyError that names it, and every field that is wrong."""
+    name = os.fsencode(path).decode("utf-8", "replace")
+    try:
+        if path.stat().st_size > _LARGEST:
+            raise RemedyError(name, [f"is larger than {_LARGEST >> 20} MB; this is not a remedy"])
+        text = path.read_text("utf-8")
+    except UnicodeDecodeError:
+        raise RemedyError(name, ["is not UTF-8 text; this is not a remedy"]) from None
+    except OSError as fault:
+        raise RemedyError(name, [f"can't be read ({fault.strerror or fault})"]) from fault
+    return read_remedy(text, where=name)
+
+
+def save_remedy(path: Path, remedy: Remedy, *, overwrite: bool = False) -> None:
+    """Write a remedy file, whole or not at all; raises SaveError that names it."""
+    save_whole(path, lambda part: part.write_text(write_remedy(remedy), "utf-8") and None, overwrite=overwrite)

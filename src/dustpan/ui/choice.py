@@ -1,0 +1,41 @@
+"""A list to choose one of several from, which takes the wheel and keys only where that can be meant."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox
+
+_OWN_KEYS = (
+    Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Home, Qt.Key.Key_End,
+    Qt.Key.Key_F4, Qt.Key.Key_Return, Qt.Key.Key_Enter,
+)  # fmt: skip
+
+
+class Choice(QComboBox):
+    """A combo box: the wheel moves it only when it has the focus, and letters belong to the window.
+
+    A click opens it and leaves the focus where it was; by Tab it is reached as ever.
+    """
+
+    def __init__(self, tip: str = "", name: str = ""):
+        super().__init__()
+        self.setToolTip(tip)
+        self.setAccessibleName(name or tip)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+
+    def wheelEvent(self, event):
+        """Leave the wheel to what scrolls, unless the list was reached by Tab."""
+        if self.hasFocus():
+            super().wheelEvent(event)
+        else:
+            event.ignore()
+
+    def keyPressEvent(self, event):
+        """Take the keys that move through a list; all else is the window's."""
+        if event.key() in _OWN_KEYS or (event.key() == Qt.Key.Key_Space and not event.modifiers()):
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+                self.showPopup()
+            else:
+                super().keyPressEvent(event)
+        else:
+            event.ignore()

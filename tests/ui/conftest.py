@@ -1,0 +1,53 @@
+"""Windows for the tests: with a picture, without one; a dialog that nobody answers fails instead of waiting."""
+
+from __future__ import annotations
+
+import threading
+
+import pytest
+from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QInputDialog
+from tests.ui.steer import settle
+
+from dustpan.core.pool import Pool
+from dustpan.files.save import FORMATS, save_picture
+from dustpan.ui import theme
+from dustpan.ui.memory import Memory
+from dustpan.ui.pictures import KeptRoutes
+from dustpan.ui.window import Window
+
+
+@pytest.fixture(autouse=True)
+def no_dialog_waits(monkeypatch):
+    def refuse(*args, **rest):
+        raise AssertionError("a dialog was opened that the test does not answer")
+
+    for name in ("getOpenFileName", "getOpenFileNames", "getSaveFileName", "getExistingDirectory"):
+        monkeypatch.setattr(QFileDialog, name, refuse)
+    monkeypatch.setattr(QInputDialog, "getText", refuse)
+    monkeypatch.setattr(QDialog, "exec", refuse)
+
+
+@pytest.fixture(scope="session")
+def picture_file(tmp_path_factory, noisy):
+    path = tmp_path_factory.mktemp("ui") / "night.png"
+    save_picture(path, noisy.pixels, noisy.metadata, FORMATS["png"])
+    return path
+
+
+@pytest.fixture
+def window(qtbot, tmp_path):
+    theme.apply(QApplication.instance())
+    made = Window(Pool(2), Memory(tmp_path / "config" / "window.json"), KeptRoutes(tmp_path / "routes"))
+    qtbot.addWidget(made)
+    made.show()
+    yield made
+    made.close()
+    assert not [t for t in threading.enumerate() if t.name.startswith("dustpan")]
+
+
+@pytest.fixture
+def opened(window, qtbot, picture_file):
+    with qtbot.waitSignal(window.session.opened, timeout=20000):
+        window.session.open(picture_file)
+    settle(window, qtbot)
+    return window
