@@ -6,21 +6,6 @@ import os
 import sys
 from pathlib import Path
 
-# Parallelism is blocks of the picture: the libraries below keep to one thread each. This is the one setting that
-# holds for the whole process, and it has to stand before they are loaded.
-for _name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS"):
-    os.environ.setdefault(_name, "1")
-
-# Workers hold the interpreter for a moment between their long calls; the window and the others should not wait 5 ms
-# for their turn.
-sys.setswitchinterval(0.0005)
-
-import cv2
-
-from dustpan.cli import run
-
-cv2.setNumThreads(1)
-
 
 def open_window(files: list[Path], *, scene: str | None = None, into: Path | None = None) -> int:
     """Start the window; Qt is only loaded here."""
@@ -29,9 +14,35 @@ def open_window(files: list[Path], *, scene: str | None = None, into: Path | Non
     return start(files, scene=scene, into=into)
 
 
+def _set_up() -> None:
+    """Make the settings that hold for the whole process, before the libraries they are for are loaded."""
+    # Parallelism is blocks of the picture: the libraries below keep to one thread each.
+    for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS"):
+        os.environ.setdefault(name, "1")
+    # Workers hold the interpreter for a moment between their long calls; the window and the others should not wait
+    # 5 ms for their turn.
+    sys.setswitchinterval(0.0005)
+    import cv2
+
+    cv2.setNumThreads(1)
+
+
 def main() -> None:
-    """Run `dustpan`."""
-    sys.exit(run(open_window))
+    """Run `dustpan`; an interruption at any moment ends it plainly."""
+    try:
+        _set_up()
+        from dustpan.cli import end_plainly, run
+
+        end_plainly()
+        status = run(open_window)
+    except KeyboardInterrupt:
+        print("dustpan: interrupted; nothing was left half-written.", file=sys.stderr)
+        status = 130
+    if status == 130:  # threads that still hold a piece of work are not waited for
+        sys.stdout.flush()
+        sys.stderr.flush()
+        os._exit(status)
+    sys.exit(status)
 
 
 if __name__ == "__main__":

@@ -13,7 +13,6 @@ from dustpan.core.picture import from_working
 from dustpan.ui.compare import INPUT, MODES
 
 
-
 @pytest.fixture
 def proposed(opened, qtbot):
     propose(opened, qtbot)

@@ -5,6 +5,8 @@ Each command's module is loaded when it is called: the window should not wait fo
 
 from __future__ import annotations
 
+import os
+import signal
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -91,6 +93,19 @@ def open_(ctx, file):
     ctx.exit(ctx.obj(list(file)))
 
 
+def end_plainly() -> None:
+    """Let a signal that ends the process take unfinished files with it."""
+    from dustpan.files.atomic import drop_unfinished
+
+    def end(number: int, frame: object) -> None:
+        drop_unfinished()
+        signal.signal(number, signal.SIG_DFL)
+        os.kill(os.getpid(), number)
+
+    for number in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, end)
+
+
 def run(open_window: OpenWindow, arguments: list[str] | None = None) -> int:
     """Run a command line and return its exit status: 0 done, 1 failed, 2 wrong call, 130 interrupted.
 
@@ -107,5 +122,13 @@ def run(open_window: OpenWindow, arguments: list[str] | None = None) -> int:
         click.echo("dustpan: interrupted; nothing was left half-written.", err=True)
         return 130
     except DustpanError as fault:
-        click.echo(f"dustpan: {fault}", err=True)
+        from dustpan.cli.report import say
+
+        say(f"dustpan: {fault}")
+        return 1
+    except MemoryError:
+        click.echo("dustpan: there is too little memory for this.", err=True)
+        return 1
+    except BrokenPipeError:  # whoever read the output has gone
+        os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
         return 1

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
+import os
+import sys
+from collections.abc import Iterator
 
 import click
 from rich.console import Console
@@ -12,12 +16,35 @@ console = Console(stderr=True, highlight=False)
 
 def say(text: str) -> None:
     """Print a message on standard error, unwrapped."""
-    console.print(text, markup=False, soft_wrap=True)
+    console.print(" ".join(text.encode("utf-8", "replace").decode().splitlines()), markup=False, soft_wrap=True)
 
 
 def print_json(data: dict) -> None:
-    """Print one JSON object on standard output."""
-    click.echo(json.dumps(data, indent=2, ensure_ascii=False))
+    """Print one JSON object on standard output; letters that are none (in file names) are escaped."""
+    text = json.dumps(data, indent=2, ensure_ascii=False)
+    try:
+        text.encode("utf-8")
+    except UnicodeEncodeError:
+        text = json.dumps(data, indent=2)
+    click.echo(text)
+
+
+@contextlib.contextmanager
+def quiet_output() -> Iterator[None]:
+    """Send what libraries print on standard output to standard error, so that only our own object stands there."""
+    sys.stdout.flush()
+    try:
+        kept = os.dup(1)
+    except OSError:  # closed by the caller
+        yield
+        return
+    os.dup2(2, 1)
+    try:
+        with contextlib.redirect_stdout(sys.stderr):
+            yield
+    finally:
+        os.dup2(kept, 1)
+        os.close(kept)
 
 
 class Size(click.ParamType):

@@ -44,7 +44,7 @@ def read_text(text: str) -> Value | Route:
     """
     try:
         data = json.loads(text)
-    except ValueError:
+    except (ValueError, RecursionError):
         data = None
     if not isinstance(data, dict) or "format" not in data:
         raise RemedyError("clipboard", ["expected a value, a card or a route of this program"])

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import itertools
+import os
 import tempfile
 import threading
 from collections.abc import Callable, Iterator
@@ -19,7 +20,7 @@ import numpy as np
 
 from dustpan.core.base import Base, reduce_picture
 from dustpan.core.cache import Cache, size_of
-from dustpan.core.errors import RemedyError
+from dustpan.core.errors import RemedyError, SaveError
 from dustpan.core.filters.blend import lay_over
 from dustpan.core.filters.planes import Place, sample_plane
 from dustpan.core.measure.model import EvenField, MixedField, NoiseField, NoiseModel
@@ -308,11 +309,7 @@ class Engine:
         width, height = plan.size
         shape = (height, width, 3)
         pixels: np.ndarray
-        if np.prod(shape) * 4 > _MAPPED:
-            # The map keeps the nameless file open for as long as it lives.
-            pixels = np.memmap(tempfile.TemporaryFile(), np.float32, "w+", shape=shape)  # noqa: SIM115
-        else:
-            pixels = np.empty(shape, np.float32)
+        pixels = _mapped(shape) if np.prod(shape) * 4 > _MAPPED else np.empty(shape, np.float32)
 
         def one(region: Region) -> None:
             x0, y0, x1, y1 = region
@@ -499,6 +496,24 @@ class Engine:
             with self._lock:
                 del self._busy[id(store), key]
             mine.set()
+
+
+def _mapped(shape: tuple[int, int, int]) -> np.ndarray:
+    """Return an array in a nameless file, its room reserved: a full disk would else end the process at some write.
+
+    Raises SaveError when the temporary folder has no room.
+    """
+    file = tempfile.TemporaryFile()  # noqa: SIM115  (the map keeps it open for as long as it lives)
+    size = int(np.prod(shape)) * 4
+    try:
+        os.posix_fallocate(file.fileno(), 0, size)
+    except OSError as fault:
+        file.close()
+        raise SaveError(
+            f"{tempfile.gettempdir()}: the temporary folder has no room for {size >> 20} MB ({fault.strerror}). Make room,"
+            " or name another in TMPDIR."
+        ) from fault
+    return np.memmap(file, np.float32, "r+", shape=shape)
 
 
 def _reduced_by_most(make: Callable[[Region], np.ndarray], region: Region, plan: Plan) -> np.ndarray:

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import dataclasses
 import difflib
-import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -54,7 +53,8 @@ class Param:
     def _number_fault(self, value: Any) -> str | None:
         whole = isinstance(self.default, int)
         kind = "a whole number" if whole else "a number"
-        sound = isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value)
+        sound = isinstance(value, int | float) and not isinstance(value, bool)
+        # What is no number compares as false, and whole numbers of any length compare exactly.
         if sound and self.low <= value <= self.high and (not whole or value == int(value)):
             return None
         return f"expected {kind} from {self.low:g} to {self.high:g}"
@@ -100,17 +100,30 @@ class Params:
             if key not in described:
                 found.append(f"unknown parameter '{key}'{nearest(key, described)}")
             elif fault := described[key].fault(value):
-                found.append(f"'{key}' is {value!r}: {fault}")
+                found.append(f"'{key}' is {shorten(value)}: {fault}")
         return found
 
-    def to_json(self) -> dict[str, Any]:
-        """Return plain values that differ from the defaults."""
+    def to_json(self, *, all_values: bool = False) -> dict[str, Any]:
+        """Return plain values that differ from the defaults, or all of them."""
         described = self.described()
         values = {key: getattr(self, key) for key in described}
-        return {key: list(v) if isinstance(v, tuple) else v for key, v in values.items() if v != described[key].default}
+        return {
+            key: list(v) if isinstance(v, tuple) else v
+            for key, v in values.items()
+            if all_values or v != described[key].default
+        }
+
+
+def shorten(value: Any, most: int = 60) -> str:
+    """Return a value as it stands in a file, cut where it is long."""
+    try:
+        text = repr(value)
+    except (ValueError, RecursionError):  # a number of very many digits, a list inside itself
+        return f"a {type(value).__name__} too long to show"
+    return text if len(text) <= most else f"{text[: most - 1]}…"
 
 
 def nearest(word: str, known) -> str:
     """Return ' (did you mean …?)' when a known word is close, else nothing."""
-    match = difflib.get_close_matches(str(word), [str(item) for item in known], n=1)
+    match = difflib.get_close_matches(str(word)[:60], [str(item) for item in known], n=1)
     return f" (did you mean '{match[0]}'?)" if match else ""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -38,6 +39,7 @@ class Step:
     mix: float = 1.0
     blend: str = "replace"
     where: Where = field(default_factory=Where)
+    extra: Mapping[str, Any] = field(default_factory=dict, compare=False)  # of a remedy; kept untouched
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,9 @@ kernel never meets an old cache, and several installations can share one user's 
 from __future__ import annotations
 
 import hashlib
+import os
 import platform
+import tempfile
 from functools import cache
 from pathlib import Path
 
@@ -27,7 +29,20 @@ def cache_folder() -> Path:
         digest.update(path.read_bytes())
     versions = (numba.__version__, llvmlite.__version__, np.__version__, platform.python_version(), platform.machine())
     digest.update(repr(versions).encode())
-    return Path(platformdirs.user_cache_dir("dustpan")) / "kernels" / digest.hexdigest()
+    name = f"kernels/{digest.hexdigest()}"
+    own = Path(platformdirs.user_cache_dir("dustpan")) / name
+    if _can_write(own):
+        return own
+    # No home, or one that can't be written to: kept until the machine is started again.
+    return Path(tempfile.gettempdir()) / f"dustpan-{os.getuid()}" / name
+
+
+def _can_write(folder: Path) -> bool:
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except (OSError, RuntimeError):
+        return False
+    return os.access(folder, os.W_OK)
 
 
 def is_warm() -> bool:

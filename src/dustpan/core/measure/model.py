@@ -72,9 +72,16 @@ class NoiseModel:
     @classmethod
     def from_json(cls, data: dict) -> NoiseModel:
         """Rebuild a model from `to_json`; raises ValueError when it is not one."""
-        sigma, spectrum = (np.asarray(data[key], np.float32) for key in ("sigma", "spectrum"))
+        try:
+            sigma, spectrum = (np.asarray(data[key], np.float64).astype(np.float32) for key in ("sigma", "spectrum"))
+        except (TypeError, OverflowError, KeyError) as fault:
+            raise ValueError(f"the noise model is not made of numbers ({fault})") from None
         if sigma.shape != (LEVELS, 3, len(TONES)) or spectrum.shape != (LEVELS, 3, 8, 8):
             raise ValueError("the noise model does not have 5 scales, 3 planes, 17 tones and 8 x 8 coefficients")
+        if not (np.isfinite(sigma).all() and np.isfinite(spectrum).all() and sigma.min() >= 0 and spectrum.min() >= 0):
+            raise ValueError("the noise model holds values below 0 or values that are no numbers")
+        if sigma.max() > 1:
+            raise ValueError("the noise model holds deviations over 1, the whole range of tones")
         return cls(sigma, spectrum)
 
     @classmethod

@@ -1,0 +1,1 @@
+"""Many pictures and one order: on threads, each input on its own."""
