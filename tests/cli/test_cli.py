@@ -228,13 +228,13 @@ def test_simulate_is_the_same_from_the_same_seed(dustpan, tmp_path):
 _INTERRUPTED = """
 import os, signal, sys
 from dustpan.cli import run
-from dustpan.cli import process
+from dustpan.batch import run as batch
 signal.signal(signal.SIGINT, signal.default_int_handler)  # a job in the background is born ignoring it
-propose = process.propose_route
+propose = batch.propose_route
 def interrupted(*arguments, **rest):
     os.kill(os.getpid(), signal.SIGINT)  # as Ctrl+C does, when the picture is being worked on
     return propose(*arguments, **rest)
-process.propose_route = interrupted
+batch.propose_route = interrupted
 sys.exit(run(None, sys.argv[1:]))
 """
 

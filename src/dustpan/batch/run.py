@@ -131,7 +131,7 @@ def clean_one(
     harm = harm_done(engine, plan, token)
     save_picture(
         target, pixels, source.metadata, fmt, quality=order.quality, overwrite=order.overwrite, sources=order.sources,
-        layers=source.layers,
+        layers=source.layers, alpha_kind=source.alpha_kind,
     )  # fmt: skip
     return {
         "source": str(picture), "out": str(target), "format": fmt.name, "width": source.width, "height": source.height,

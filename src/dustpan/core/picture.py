@@ -82,6 +82,9 @@ class Source:
     linear : whether values hold linear light (worked in the sRGB curve, continued and mirrored).
     mosaic : what the pixels (H x W x 1) mean when they are a sensor's, still to be developed.
     alpha : H x W in the same type, or None; layers : other planes (H x W) by name; carried through untouched.
+    alpha_kind : straight; premultiplied, where colours are multiplied by alpha; or unspecified.
+    unsound : flat numbers and values of infinite ones and of what is no number, which `pixels` holds as 1 and 0: they
+    are put back where no step has changed them. exact : the file's own values, where `pixels` can't hold them all.
     """
 
     pixels: np.ndarray
@@ -92,6 +95,9 @@ class Source:
     metadata: Metadata = field(default_factory=Metadata)
     messages: tuple[str, ...] = ()
     mosaic: Mosaic | None = None
+    alpha_kind: str = "straight"
+    unsound: tuple[np.ndarray, np.ndarray] | None = None
+    exact: np.ndarray | None = None
 
     def __post_init__(self):
         self.pixels.flags.writeable = False

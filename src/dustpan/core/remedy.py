@@ -139,8 +139,8 @@ def _output_faults(output: Any) -> list[str]:
         sides = size if isinstance(size, list) else []
     if size is not None and not (len(sides) == 2 and all(_is_whole(side, 8, 100_000) for side in sides)):
         faults.append(f"output: 'size' is {shorten(size)}: expected WxH or two whole numbers from 8 to 100000")
-    if viewing is not None and not isinstance(viewing, dict):
-        faults.append(f"output: 'viewing' is {shorten(viewing)}: expected an object")
+    if viewing is not None and not (isinstance(viewing, dict) or _is_letters(viewing)):
+        faults.append(f"output: 'viewing' is {shorten(viewing)}: expected text or an object")
     return faults
 
 

@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
 
 import numpy as np
-import tifffile
 
 from dustpan.core.picture import Metadata, Mosaic
-from dustpan.files import exif
+from dustpan.files import tiff
 
 _CFA = 32803  # photometric interpretation of a mosaic
 _D65 = 21  # code of the light that the colour matrix holds for
@@ -18,14 +16,11 @@ _D65 = 21  # code of the light that the colour matrix holds for
 
 def write(path: Path, pixels: np.ndarray, mosaic: Mosaic, metadata: Metadata) -> None:
     """Write a mosaic, H x W uint16, uncompressed, with what is needed to develop it."""
-    block = exif.load(metadata.exif)
     period = mosaic.period
     even = bool((mosaic.black == mosaic.black[0, 0]).all())
     black = mosaic.black[:1, :1] if even else mosaic.black
     neutral = 1 / np.asarray(mosaic.as_shot)
     tags = [
-        (271, "s", 0, str(block.get(271, "")), True),
-        (272, "s", 0, str(block.get(272, "")), True),
         (274, "H", 1, 1, True),
         (33421, "H", 2, (period, period), True),
         (33422, "B", period * period, tuple(int(v) for v in mosaic.pattern.ravel()), True),
@@ -41,17 +36,9 @@ def write(path: Path, pixels: np.ndarray, mosaic: Mosaic, metadata: Metadata) ->
         (50728, "2I", 3, _rationals(neutral / neutral.max()), True),
         (50778, "H", 1, _D65, True),
     ]
-    directories = [d for d in (exif.EXIF_IFD,) if block.get_ifd(d)]
-    tags += [(directory - 1, "I", 1, 0, True) for directory in directories]  # renamed below, as for any TIFF
-    tifffile.imwrite(
-        path, pixels, photometric=_CFA, planarconfig="contig", extratags=tags, metadata=None, software=False,
-        byteorder="<", bigtiff=False, rowsperstrip=pixels.shape[0],
-    )  # fmt: skip
-    if directories:
-        with tifffile.TiffFile(path) as file:
-            page: Any = file.pages[0]
-            entries = {d: page.tags[d - 1].offset for d in directories}
-        exif.append_directories(path, metadata.exif, entries=entries)
+    tiff.write_page(
+        path, pixels, metadata, tags=tags, photometric=_CFA, planarconfig="contig", rowsperstrip=pixels.shape[0]
+    )
 
 
 def _rationals(values) -> tuple[int, ...]:

@@ -1,18 +1,35 @@
-"""EXIF blocks: read what the window shows, reset the orientation in place, turn into and out of TIFF tags."""
+"""EXIF, XMP and IPTC through exiv2: read what the window shows, turn upright, put into a file that was written.
+
+A block is what JPEG files carry: a small TIFF structure, without the marker before it. The library keeps state of its
+own behind XMP, so one thread uses it at a time.
+"""
 
 from __future__ import annotations
 
+import re
 import struct
-import warnings
+import threading
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
-from PIL import Image
-from PIL.TiffImagePlugin import ImageFileDirectory_v2
+import exiv2
+import pyvips
 
-EXIF_IFD, GPS_IFD = 0x8769, 0x8825
-ORIENTATION = 0x0112
+from dustpan.core.picture import Metadata
+
+ORIENTATION = "Exif.Image.Orientation"
 #: Tags of a TIFF's first directory that describe the picture rather than its storage.
-DESCRIPTIVE = (270, 271, 272, 305, 306, 315, 316, 33432)
+DESCRIPTIVE = ("ImageDescription", "Make", "Model", "Software", "DateTime", "Artist", "HostComputer", "Copyright", "Rating",
+               "RatingPercent", "XPTitle", "XPComment", "XPAuthor", "XPKeywords", "XPSubject")  # fmt: skip
+_STORAGE_GROUPS = ("Image2", "Image3", "SubImage1", "SubImage2", "SubImage3", "SubImage4", "SubThumb1", "Thumbnail")
+_LARGEST = 1 << 30  # bytes of a file whose notes are looked for
+_FAULTS = (exiv2.Exiv2Error, ValueError, TypeError, IndexError, OverflowError)
+#: How JPEG files wrap IPTC records: the marker of a resource list, then one entry, number 0x0404, without a name.
+RESOURCE = bytes.fromhex("50686f746f73686f7020332e3000 3842494d 0404 0000")
+_lock = threading.RLock()
+exiv2.LogMsg.setLevel(exiv2.LogMsg.Level.mute)
+exiv2.XmpParser.initialize()
 
 
 def strip_prefix(block: bytes) -> bytes:
@@ -20,93 +37,261 @@ def strip_prefix(block: bytes) -> bytes:
     return block[6:] if block.startswith(b"Exif\x00\x00") else block
 
 
-def load(block: bytes) -> Image.Exif:
-    """Parse a block; a broken one gives an empty result, since a picture is worth more than its notes."""
-    exif = Image.Exif()
+def _open(data: bytes) -> Any:
+    image = exiv2.ImageFactory.open(data)
+    image.readMetadata()
+    return image
+
+
+def _bytes_of(image: Any) -> bytes:
+    held = image.io()
+    held.open()
     try:
-        with warnings.catch_warnings(action="ignore"):
-            exif.load(b"Exif\x00\x00" + block if block else b"")
-            exif.get_ifd(EXIF_IFD)
-    except (ValueError, SyntaxError, OSError, struct.error, KeyError, TypeError):
-        return Image.Exif()
-    return exif
+        return bytes(held.mmap())
+    finally:
+        held.munmap()
+        held.close()
+
+
+def _with_data(block: bytes, use: Callable[[Any], Any], fallback: Any) -> Any:
+    """Return what `use` makes of a block's tags; a broken block gives the fallback, as a picture is worth more."""
+    if not block:
+        return fallback
+    with _lock:
+        try:
+            return use(_open(block).exifData())
+        except _FAULTS:
+            return fallback
+
+
+def _block_of(tags: Any) -> bytes:
+    """Return tags as a block; empty when there are none or they are larger than a block can be."""
+    if tags.empty():
+        return b""
+    image = exiv2.ImageFactory.create(exiv2.ImageType.jpeg)
+    image.setExifData(tags)
+    try:
+        image.writeMetadata()
+    except exiv2.Exiv2Error:
+        return b""
+    data = _bytes_of(image)
+    start = data.find(b"Exif\x00\x00")
+    length = int.from_bytes(data[start - 2 : start], "big")
+    return data[start + 6 : start - 2 + length]
+
+
+def make_block(values: dict[str, str]) -> bytes:
+    """Return a block with tags by key, as `Exif.Photo.FNumber`, and their values as text."""
+    with _lock:
+        tags = exiv2.ExifData()
+        for key, value in values.items():
+            tags[key] = value
+        return _block_of(tags)
 
 
 def facts(block: bytes) -> dict:
     """Return camera, iso and exposure from a block, as far as they are there."""
-    exif = load(block)
-    inner = exif.get_ifd(EXIF_IFD) if exif else {}
-    make, model = (str(exif.get(tag, "")).strip("\x00 ") for tag in (271, 272))
-    iso = inner.get(34855)
-    iso = iso[0] if isinstance(iso, tuple) and iso else iso
-    seconds = inner.get(33434)
+    return _with_data(block, _facts, {"camera": "", "iso": None, "exposure": ""})
+
+
+def _facts(tags: Any) -> dict:
+    def text(key: str) -> str:
+        found = tags.findKey(exiv2.ExifKey(key))
+        return "" if found == tags.end() else " ".join(found.toString().replace("\x00", "").split())
+
+    make, model = text("Exif.Image.Make"), text("Exif.Image.Model")
+    iso = re.match(r"\d{1,9}", text("Exif.Photo.ISOSpeedRatings"))
     return {
         "camera": model if not make or model.startswith(make) else f"{make} {model}".strip(),
-        "iso": int(iso) if isinstance(iso, int) and iso > 0 else None,
-        "exposure": _exposure(seconds),
+        "iso": int(iso.group()) or None if iso else None,
+        "exposure": _exposure(text("Exif.Photo.ExposureTime")),
     }
 
 
-def _exposure(seconds) -> str:
+def _exposure(text: str) -> str:
+    top, _, below = text.partition("/")
     try:
-        value = float(seconds)
-    except (TypeError, ValueError, ZeroDivisionError):
+        value = float(top) / float(below or 1)
+    except (ValueError, ZeroDivisionError):
         return ""
     if not 0 < value < 1e5:
         return ""
     return f"1/{round(1 / value)} s" if value < 0.4 else f"{value:g} s"
 
 
-def reset_orientation(block: bytes) -> bytes:
-    """Return the block with its orientation set to upright; all else stays byte for byte."""
-    if len(block) < 14 or block[:2] not in (b"II", b"MM"):
-        return block
-    order = "<" if block[:2] == b"II" else ">"
-    start = struct.unpack_from(order + "I", block, 4)[0]
-    if start + 2 > len(block):
-        return block
-    patched = bytearray(block)
-    for number in range(struct.unpack_from(order + "H", block, start)[0]):
-        entry = start + 2 + 12 * number
-        if entry + 12 > len(block):
-            break
-        if struct.unpack_from(order + "H", block, entry)[0] == ORIENTATION:
-            struct.pack_into(order + "H", patched, entry + 8, 1)
-    return bytes(patched)
+def upright(block: bytes) -> bytes:
+    """Return a block of a picture that was turned upright: its orientation is 1, its thumbnail turned too."""
+
+    def turn(tags: Any) -> bytes:
+        found = tags.findKey(exiv2.ExifKey(ORIENTATION))
+        if found == tags.end() or found.toInt64() in (0, 1):
+            return block
+        orientation = found.toInt64()
+        tags[ORIENTATION] = exiv2.UShortValue(1)
+        thumb = exiv2.ExifThumb(tags)
+        small = bytes(thumb.copy().data())
+        if small:
+            turned = _turned_thumbnail(small, orientation)
+            thumb.setJpegThumbnail(turned) if turned else thumb.erase()
+        return _block_of(tags) or block
+
+    return _with_data(block, turn, block)
 
 
-def from_tiff(path: Path) -> bytes:
-    """Return the descriptive tags and the EXIF directory of a TIFF file as one block, or nothing."""
-    found = Image.Exif()
+def _turned_thumbnail(data: bytes, orientation: int) -> bytes:
     try:
-        with open(path, "rb") as file, warnings.catch_warnings(action="ignore"):
-            held = Image.Exif()
-            held.load_from_fp(file)
-            for tag in DESCRIPTIVE:
-                if tag in held:
-                    found[tag] = held[tag]
-            for directory in (EXIF_IFD, GPS_IFD):
-                if tags := held.get_ifd(directory):
-                    found.get_ifd(directory).update(tags)
-        return strip_prefix(found.tobytes()) if len(found) or found.get_ifd(EXIF_IFD) else b""
-    except (ValueError, SyntaxError, OSError, struct.error, KeyError, TypeError):
+        image = pyvips.Image.new_from_buffer(data, "").copy()
+        image.set_type(pyvips.GValue.gint_type, "orientation", orientation)
+        return image.autorot().jpegsave_buffer(keep="none", Q=85)
+    except pyvips.Error:
         return b""
 
 
-def append_directories(path: Path, block: bytes, *, entries: dict[int, int]) -> None:
-    """Append a block's EXIF and GPS directories to a little-endian TIFF file and point the entries at them.
+_XMP_TURN = (re.compile(rb'(tiff:Orientation\s*=\s*["\'])[2-8](["\'])'), re.compile(rb"(<tiff:Orientation>\s*)[2-8](\s*<)"))
+
+
+def upright_xmp(packet: bytes) -> bytes:
+    """Return an XMP packet of a picture that was turned upright; all else stays byte for byte."""
+    for pattern in _XMP_TURN:
+        packet = pattern.sub(rb"\g<1>1\g<2>", packet)
+    return packet
+
+
+def from_tiff(path: Path) -> bytes:
+    """Return what describes the picture in a TIFF-like file as one block, or nothing."""
+    with _lock:
+        try:
+            if path.stat().st_size > _LARGEST:
+                return b""
+            found = _open(path.read_bytes()).exifData()
+            kept = exiv2.ExifData()
+            for item in found:
+                if _describes(item):
+                    kept[item.key()] = item.getValue()
+            return _block_of(kept)
+        except (*_FAULTS, OSError):
+            return b""
+
+
+def _describes(item: Any) -> bool:
+    group = item.groupName()
+    if group == "Image":
+        return item.tagName() in DESCRIPTIVE
+    return group not in _STORAGE_GROUPS
+
+
+def put(path: Path, metadata: Metadata) -> None:
+    """Put a picture's EXIF, XMP and IPTC into a JPEG, PNG or WebP file (WebP has no place for IPTC).
+
+    Raises OSError when the library can't write them.
+    """
+    if not (metadata.exif or metadata.xmp or metadata.iptc):
+        return
+    with _lock:
+        try:
+            image = _open(path.read_bytes())
+            if metadata.exif:
+                image.setExifData(_open(metadata.exif).exifData())
+            if metadata.xmp:
+                image.setXmpPacket(metadata.xmp.decode("utf-8", "replace"))
+                image.writeXmpFromPacket(True)
+            if metadata.iptc:
+                image.setIptcData(_open(_with_records(metadata.iptc)).iptcData())
+            image.writeMetadata()
+            data = _bytes_of(image)
+        except _FAULTS as fault:
+            raise OSError(f"its notes can't be written ({fault})") from fault
+    path.write_bytes(data)
+
+
+def _with_records(records: bytes) -> bytes:
+    """Return an empty JPEG file that holds IPTC records, from which the library can read them."""
+    empty = _bytes_of(exiv2.ImageFactory.create(exiv2.ImageType.jpeg))
+    resource = RESOURCE + len(records).to_bytes(4, "big") + records + b"\x00" * (len(records) % 2)
+    return empty[:2] + b"\xff\xed" + (len(resource) + 2).to_bytes(2, "big") + resource + empty[2:]
+
+
+# -- a block's own bytes, for TIFF files -------------------------------------------------------------------------
+
+EXIF_IFD, GPS_IFD, _INTEROP_IFD = 0x8769, 0x8825, 0xA005
+_DESCRIPTIVE_TAGS = (270, 271, 272, 305, 306, 315, 316, 33432, 18246, 18249, 40091, 40092, 40093, 40094, 40095)
+_SIZES = {1: 1, 2: 1, 3: 2, 4: 4, 5: 8, 6: 1, 7: 1, 8: 2, 9: 4, 10: 8, 11: 4, 12: 8}
+
+
+class Block:
+    """The directories of a block, byte for byte: letters of any kind come through."""
+
+    def __init__(self, data: bytes):
+        self.data = data
+        self.order = "<" if data[:2] == b"II" else ">"
+        self.tags = self._directory(struct.unpack_from(self.order + "I", data, 4)[0]) if len(data) >= 8 else {}
+
+    @classmethod
+    def read(cls, data: bytes) -> Block:
+        """Return a block; a broken one has no tags."""
+        try:
+            return cls(data)
+        except struct.error:
+            return cls(b"")
+
+    def _directory(self, at: int) -> dict[int, tuple[int, int, bytes]]:
+        """Return type, count and value bytes of each tag of a directory."""
+        count = struct.unpack_from(self.order + "H", self.data, at)[0]
+        tags = {}
+        for number in range(min(count, 512)):
+            entry = at + 2 + 12 * number
+            tag, kind, length = struct.unpack_from(self.order + "HHI", self.data, entry)
+            size = _SIZES.get(kind, 0) * length
+            start = entry + 8 if size <= 4 else struct.unpack_from(self.order + "I", self.data, entry + 8)[0]
+            if size and start + size <= len(self.data):
+                tags[tag] = (kind, length, self.data[start : start + size])
+        return tags
+
+    def described(self) -> list[tuple[int, int, int, bytes]]:
+        """Return the tags that describe the picture: number, type, count, value bytes."""
+        return [(tag, *self.tags[tag]) for tag in _DESCRIPTIVE_TAGS if tag in self.tags]
+
+    def has(self, directory: int) -> bool:
+        """Return whether a directory of its own hangs on that tag."""
+        return directory in self.tags
+
+    def directory(self, tag: int, base: int) -> bytes:
+        """Return the directory that hangs on a tag, made to stand at byte `base` of another file, with its values."""
+        try:
+            tags = self._directory(struct.unpack(self.order + "I", self.tags[tag][2])[0])
+        except (struct.error, KeyError):
+            tags = {}
+        nested = tags.pop(_INTEROP_IFD, None)
+        entries, values = [], b""
+        end = base + 2 + 12 * (len(tags) + (nested is not None)) + 4
+        for number, (kind, length, value) in sorted(tags.items()):
+            if len(value) <= 4:
+                entries.append(struct.pack(self.order + "HHI", number, kind, length) + value.ljust(4, b"\x00"))
+            else:
+                entries.append(struct.pack(self.order + "HHII", number, kind, length, end + len(values)))
+                values += value + b"\x00" * (len(value) % 2)
+        if nested is not None:
+            entries.append(struct.pack(self.order + "HHII", _INTEROP_IFD, 4, 1, end + len(values)))
+            values += Block._hung(self, nested, end + len(values))
+        head = struct.pack(self.order + "H", len(entries))
+        return head + b"".join(entries) + struct.pack(self.order + "I", 0) + values
+
+    def _hung(self, pointer: tuple[int, int, bytes], base: int) -> bytes:
+        inner = Block.__new__(Block)
+        inner.data, inner.order, inner.tags = self.data, self.order, {0: pointer}
+        return inner.directory(0, base)
+
+
+def append_directories(path: Path, block: Block, *, entries: dict[int, int]) -> None:
+    """Append a block's directories to a TIFF file of the same byte order and point the entries at them.
 
     entries : where the 12-byte entry stands in the file that is to become each directory's pointer.
     """
-    exif = load(block)
     with open(path, "r+b") as file:
-        for directory, at in entries.items():
-            tags = ImageFileDirectory_v2()
-            for tag, value in exif.get_ifd(directory).items():
-                tags[tag] = value
+        for tag, at in entries.items():
             file.seek(0, 2)
-            end = file.tell() + file.tell() % 2
-            file.seek(end)
-            file.write(tags.tobytes(end))
+            file.write(b"\x00" * (file.tell() % 2))
+            end = file.tell()
+            file.write(block.directory(tag, end))
             file.seek(at)
-            file.write(struct.pack("<HHII", directory, 4, 1, end))
+            file.write(struct.pack(block.order + "HHII", tag, 4, 1, end))

@@ -1,4 +1,4 @@
-"""OpenEXR: linear light in 16 or 32-bit float, with every other channel of the file carried along by name."""
+"""OpenEXR: linear light; every other channel, other parts and the header are carried along, each in its own type."""
 
 from __future__ import annotations
 
@@ -18,45 +18,71 @@ from dustpan.files.limits import check_size, sound_numbers
 #: Blocks of other formats, carried as text attributes in base 64.
 _BLOCKS = {"exif": "exifBlock", "iptc": "iptcBlock", "profile": "iccProfile"}
 _SRGB = (0.64, 0.33, 0.3, 0.6, 0.15, 0.06, 0.3127, 0.329)
+_LOSSLESS = tuple(
+    getattr(OpenEXR, f"{name}_COMPRESSION")
+    for name in ("NO", "RLE", "ZIPS", "ZIP", "PIZ", "HTJ2K", "HTJ2K32", "HTJ2K256")
+    if hasattr(OpenEXR, f"{name}_COMPRESSION")
+)
+_FAULTS = (RuntimeError, ValueError, KeyError, TypeError, OSError, IndexError, AttributeError)
 
 
 def read(path: Path) -> Source:
-    """Read the first part's colours; the other channels are kept as layers."""
+    """Read the first part's colours; the other channels are kept as layers, the other parts as they are."""
     try:
-        with OpenEXR.File(str(path), header_only=True) as file:
-            header = dict(file.header())
-            parts = len(file.parts)
-        low, high = header["dataWindow"]
-        channels = [channel.name for channel in header["channels"]]
-        check_size(path, int(high[0] - low[0]) + 1, int(high[1] - low[1]) + 1, 3)
-        with OpenEXR.File(str(path), separate_channels=True) as file:
-            planes = {name: np.asarray(channel.pixels) for name, channel in file.channels().items()}
+        # By descriptor: a name need not be text.
+        with open(path, "rb") as file:
+            name = f"/proc/self/fd/{file.fileno()}"
+            with OpenEXR.File(name, header_only=True) as opened:
+                headers = [dict(part.header) for part in opened.parts]
+            for header in headers:
+                low, high = header["dataWindow"]
+                check_size(path, int(high[0] - low[0]) + 1, int(high[1] - low[1]) + 1, 3)
+            with OpenEXR.File(name, separate_channels=True) as opened:
+                parts = [_planes(part) for part in opened.parts]
     except PictureError:
         raise
-    except (RuntimeError, ValueError, KeyError, TypeError, OSError, MemoryError) as fault:
+    except _FAULTS as fault:
         raise PictureError(f"{path}: damaged or cut short; the picture can't be read ({fault}).") from fault
-    names = _colours(path, channels)
+    if not headers or len(parts) != len(headers):
+        raise PictureError(f"{path}: damaged or cut short; the picture can't be read (it has no parts).")
+    header, planes = headers[0], parts[0]
+    names = _colours(path, list(planes))
     colours = [planes.pop(name) for name in names]
+    if any(plane.shape != colours[0].shape for plane in colours):
+        raise PictureError(f"{path}: its colour channels have different sizes; they can't be opened.")
     alpha_name = names[0][: -len(names[0].split(".")[-1])] + "A"
-    alpha = planes.pop(alpha_name).astype(np.float32) if alpha_name in planes else None
+    alpha = planes.pop(alpha_name, None)
+    types = {name: plane.dtype for name, plane in zip(names, colours, strict=True)}
     pixels, unsound = sound_numbers(np.stack(colours, axis=-1).astype(np.float32))
-    notes = {
-        "The file has several parts; the first was opened.": parts > 1,
-        "The file holds values that are no numbers; they were opened as black or white.": unsound,
-        "The file names primaries of its own; its colours are shown as if they were sRGB's.": _other_primaries(header),
-    }
+    exact = np.stack(colours, axis=-1) if any(kind == np.uint32 for kind in types.values()) else None
+    if alpha is not None:
+        types[alpha_name] = alpha.dtype
+        alpha = alpha.astype(np.float32)
     kept = {key: value for key, value in header.items() if key not in ("channels", "chunkCount")}
     blocks = {name: _block(kept.pop(key, "")) for name, key in _BLOCKS.items()}
-    kept["names"] = (*names, alpha_name)
-    kept["half"] = colours[0].dtype == np.float16
+    rest = list(zip(headers[1:], parts[1:], strict=True))
+    kept |= {"names": (*names, alpha_name), "types": types, "parts": rest}
+    notes = {
+        f"The file has {len(parts)} parts; the first was opened, the others are kept.": len(parts) > 1,
+        "The file holds values that are no numbers; they are shown as black or white.": unsound is not None,
+        "The file names primaries of its own; its colours are shown as if they were sRGB's.": _other_primaries(header),
+        "Its compression loses detail; it is written with one that does not.": kept.get("compression") not in _LOSSLESS,
+    }
     iso = header.get("isoSpeed")
     metadata = Metadata(
-        native=("exr", kept), resolution=_resolution(header), xmp=str(header.get("xmp", "")).encode(),
-        camera=str(header.get("cameraModel", "")), iso=int(iso) if iso else None,
+        native=("exr", kept), resolution=_resolution(header), xmp=str(header.get("xmp", "")).encode("utf-8", "replace"),
+        camera=str(header.get("cameraModel", "")), iso=int(iso) if iso and np.isfinite(iso) else None,
         exposure=exif.facts(blocks["exif"])["exposure"], **blocks,
     )  # fmt: skip
     messages = tuple(note for note, holds in notes.items() if holds)
-    return Source(pixels, name=path.name, linear=True, alpha=alpha, layers=planes, metadata=metadata, messages=messages)
+    return Source(
+        pixels, name=path.name, linear=True, alpha=alpha, layers=planes, metadata=metadata, messages=messages,
+        alpha_kind="premultiplied", unsound=unsound, exact=exact,
+    )  # fmt: skip
+
+
+def _planes(part: Any) -> dict[str, np.ndarray]:
+    return {name: np.asarray(channel.pixels) for name, channel in part.channels.items()}
 
 
 def _block(text: Any) -> bytes:
@@ -87,32 +113,56 @@ def _resolution(header: Mapping[str, Any]) -> tuple[float, float] | None:
 
 
 def write(path: Path, pixels: np.ndarray, metadata: Metadata, layers: Mapping[str, np.ndarray]) -> None:
-    """Write H x W x 1 to 4 float32 (last channel alpha when even), and the layers as they were read."""
+    """Write H x W x 1 to 4 (last channel alpha when even), and the layers and other parts as they were read.
+
+    Colours of a source that held them in other types are brought back to these, rounded and cut off where they must.
+    """
     native, header = metadata.native if metadata.native else ("", {})
     kept = dict(header) if native == "exr" else {}
-    half = kept.pop("half", False)
-    names = kept.pop("names", None)
+    types, names, parts = kept.pop("types", {}), kept.pop("names", None), kept.pop("parts", [])
     bands = pixels.shape[2]
-    plain = (("R", "G", "B") if bands >= 3 else ("Y",), "A")
-    colour_names = tuple(names[:-1]) if names and len(names) - 1 == (3 if bands >= 3 else 1) else plain[0]
-    alpha_name = names[-1] if names else plain[1]
-    channels = {name: pixels[..., n].astype(np.float16 if half else np.float32) for n, name in enumerate(colour_names)}
+    same = names is not None and len(names) - 1 == (3 if bands >= 3 else 1)
+    colour_names = tuple(names[:-1]) if same else ("R", "G", "B") if bands >= 3 else ("Y",)
+    alpha_name = names[-1] if names else "A"
+    channels = {name: _as_type(pixels[..., n], types.get(name)) for n, name in enumerate(colour_names)}
     if bands in (2, 4):
-        channels[alpha_name] = pixels[..., -1].astype(np.float16 if half else np.float32)
-    channels |= {name: np.ascontiguousarray(plane) for name, plane in layers.items()}
-    kept.setdefault("compression", OpenEXR.ZIP_COMPRESSION)
-    kept["type"] = OpenEXR.scanlineimage
+        channels[alpha_name] = _as_type(pixels[..., -1], types.get(alpha_name))
+    channels |= dict(layers)
     if metadata.resolution:
         kept.setdefault("xDensity", float(metadata.resolution[0]))
+        if metadata.resolution[0] > 0:
+            kept.setdefault("pixelAspectRatio", float(metadata.resolution[1] / metadata.resolution[0]))
     named = {"xmp": metadata.xmp.decode("utf-8", "replace"), "cameraModel": metadata.camera}
     named |= {key: base64.b64encode(getattr(metadata, name)).decode() for name, key in _BLOCKS.items()}
     kept |= {key: text for key, text in named.items() if text}
     if metadata.iso:
         kept["isoSpeed"] = float(metadata.iso)
-    for tiled in ("tiles", "chunkCount"):
-        kept.pop(tiled, None)
+    whole = [OpenEXR.Part(_writable(kept), _contiguous(channels), str(kept.get("name", "")))]
+    whole += [OpenEXR.Part(_writable(other), _contiguous(planes), str(other.get("name", ""))) for other, planes in parts]
     try:
-        with OpenEXR.File(kept, {name: np.ascontiguousarray(plane) for name, plane in channels.items()}) as file:
-            file.write(str(path))
-    except (RuntimeError, ValueError, TypeError) as fault:
+        with open(path, "r+b") as file, OpenEXR.File(whole) as made:
+            made.write(f"/proc/self/fd/{file.fileno()}")
+    except _FAULTS as fault:
         raise OSError(str(fault)) from fault  # names the target where it is caught
+
+
+def _as_type(plane: np.ndarray, kind: np.dtype | None) -> np.ndarray:
+    if kind is None or kind == plane.dtype:
+        return plane
+    if kind == np.uint32:
+        return np.clip(np.rint(plane.astype(np.float64)), 0, np.iinfo(np.uint32).max).astype(np.uint32)
+    with np.errstate(over="ignore"):
+        return plane.astype(kind)
+
+
+def _writable(header: Mapping[str, Any]) -> dict[str, Any]:
+    """Return a header for scan lines without loss."""
+    kept = {key: value for key, value in header.items() if key not in ("channels", "chunkCount", "tiles")}
+    if kept.get("compression") not in _LOSSLESS:
+        kept["compression"] = OpenEXR.ZIP_COMPRESSION
+    kept["type"] = OpenEXR.scanlineimage
+    return kept
+
+
+def _contiguous(channels: Mapping[str, np.ndarray]) -> dict[str, np.ndarray]:
+    return {name: np.ascontiguousarray(plane) for name, plane in channels.items()}

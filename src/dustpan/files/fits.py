@@ -18,6 +18,7 @@ _STRUCTURE = ("SIMPLE", "BITPIX", "NAXIS", "NAXIS1", "NAXIS2", "NAXIS3", "EXTEND
               "PCOUNT", "GCOUNT", "BLANK", "DATAMIN", "DATAMAX", "CHECKSUM", "DATASUM", "ZIMAGE")  # fmt: skip
 
 
+_MOST_AXES = 8
 _DENSITY = ("XDENSITY", "YDENSITY")
 _BLOCKS = ("exif", "xmp", "iptc", "profile")  # of other formats: one extension of bytes each
 
@@ -27,32 +28,39 @@ def read(path: Path) -> Source:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            with fits.open(path, memmap=False) as file:
+            with open(path, "rb") as held, fits.open(held, memmap=False) as file:
                 return _read_first(path, file)
     except PictureError:
         raise
-    except (OSError, ValueError, KeyError, TypeError, IndexError, VerifyError, MemoryError, OverflowError) as fault:
+    except (OSError, ValueError, KeyError, TypeError, IndexError, VerifyError, OverflowError, AttributeError) as fault:
         raise PictureError(f"{path}: damaged or cut short; the picture can't be read ({fault}).") from fault
 
 
 def _read_first(path: Path, file: fits.HDUList) -> Source:
+    _check_axes(path, file)
     pictures = [unit for unit in file if unit.is_image and unit.header.get("NAXIS", 0) >= 2]
     if not pictures:
         raise PictureError(f"{path}: holds no picture (only tables or an empty header).")
     header = pictures[0].header.copy()
-    shape = [int(header.get(f"NAXIS{n}", 1)) for n in (1, 2, 3)]
-    if header["NAXIS"] > 3 or shape[2] not in (1, 3):
+    axes = min(int(header["NAXIS"]), _MOST_AXES)
+    shape = [int(header.get(f"NAXIS{n}", 1)) for n in range(1, max(axes, 3) + 1)]
+    if header["NAXIS"] > _MOST_AXES or shape[2] not in (1, 3) or any(length != 1 for length in shape[3:]):
         raise PictureError(
             f"{path}: has {shape[2]} planes in {header['NAXIS']} axes; one or three planes can be opened."
         )
     check_size(path, shape[0], shape[1], shape[2])
     data = np.asarray(pictures[0].data)
     planes = data.reshape(-1, *data.shape[-2:])
-    pixels = np.ascontiguousarray(np.moveaxis(planes, 0, -1)[::-1])
-    pixels, level, unsound = _native(pixels)
+    raw = np.ascontiguousarray(np.moveaxis(planes, 0, -1)[::-1])
+    raw = raw.astype(raw.dtype.newbyteorder("="))
+    pixels, level, unsound = _native(raw)
+    exact = raw if raw.dtype not in (np.uint8, np.uint16, np.float32) else None
     notes = {
         "The file holds several pictures; the first was opened.": len(pictures) > 1,
-        "The file holds values that are no numbers; they were opened as black or white.": unsound,
+        "The file holds values that are no numbers; they are shown as black or white.": unsound is not None,
+        "Its scaled whole numbers are written as floating point.": header.get("BITPIX", -32) > 0 and raw.dtype.kind == "f",
+        f"Its {8 * raw.dtype.itemsize}-bit values are worked in 32-bit floating point.": exact is not None
+        and raw.dtype.itemsize >= 4,
     }
     seconds = header.get("EXPTIME", header.get("EXPOSURE"))
     blocks = _read_blocks(file)
@@ -60,13 +68,31 @@ def _read_first(path: Path, file: fits.HDUList) -> Source:
     facts = exif.facts(blocks.get("exif", b""))
     exposed = f"{float(seconds):g} s" if isinstance(seconds, int | float) and seconds > 0 else facts["exposure"]
     metadata = Metadata(
-        native=("fits", {"cards": header.tostring(sep="\n"), "level": level}),
+        native=("fits", {"cards": header.tostring(sep="\n"), "level": level, "type": raw.dtype.str, "shape": data.shape}),
         camera=str(header.get("INSTRUME", "")).strip() or facts["camera"], iso=facts["iso"], exposure=exposed,
         resolution=(float(density[0]), float(density[1])) if all(isinstance(d, int | float) for d in density) else None,
         **blocks,
     )  # fmt: skip
     messages = tuple(note for note, holds in notes.items() if holds)
-    return Source(pixels, name=path.name, linear=True, metadata=metadata, messages=messages)
+    return Source(
+        pixels, name=path.name, linear=True, metadata=metadata, messages=messages, unsound=unsound, exact=exact
+    )
+
+
+def _check_axes(path: Path, file: fits.HDUList) -> None:
+    """Raise PictureError for axes that no file of this size can fill, before anything is read by them."""
+    header = file[0].header
+    count = header.get("NAXIS", 0)
+    if not isinstance(count, int) or not 0 <= count <= 999:
+        raise PictureError(f"{path}: says it has {count} axes; one to three were expected.")
+    lengths = [header.get(f"NAXIS{n}", 1) for n in range(1, count + 1)]
+    if any(not isinstance(length, int) or length < 0 for length in lengths):
+        raise PictureError(f"{path}: its axes have no sound lengths ({lengths[:4]}).")
+    size = abs(int(header.get("BITPIX", 8))) // 8
+    for length in lengths:
+        size *= max(length, 1)
+    if lengths and size > path.stat().st_size and not header.get("ZIMAGE"):
+        raise PictureError(f"{path}: cut short; its axes ask for {size} bytes.")
 
 
 def _read_blocks(file: fits.HDUList) -> dict[str, bytes]:
@@ -76,13 +102,13 @@ def _read_blocks(file: fits.HDUList) -> dict[str, bytes]:
     return {name: unit.data.tobytes() for name, unit in held.items() if unit.data.dtype == np.uint8}
 
 
-def _native(pixels: np.ndarray) -> tuple[np.ndarray, float, bool]:
-    """Return pixels as uint8, uint16 or float32 of about 0 to 1, what 1 stands for, and whether some were no numbers.
+def _native(pixels: np.ndarray) -> tuple[np.ndarray, float, tuple[np.ndarray, np.ndarray] | None]:
+    """Return pixels as uint8, uint16 or float32 of about 0 to 1, what 1 stands for, and values that are no numbers.
 
     What 1 stands for is a power of two, so that values come back exactly.
     """
     if pixels.dtype in (np.uint8, np.uint16):
-        return pixels.astype(pixels.dtype.newbyteorder("=")), 1.0, False
+        return pixels, 1.0, None
     values, unsound = sound_numbers(pixels.astype(np.float32))
     top = float(np.abs(values).max(initial=0.0))
     level = 1.0 if top <= 1.5 else 2.0 ** int(np.ceil(np.log2(top)))
@@ -90,7 +116,7 @@ def _native(pixels: np.ndarray) -> tuple[np.ndarray, float, bool]:
 
 
 def write(path: Path, pixels: np.ndarray, metadata: Metadata) -> None:
-    """Write H x W x 1 or 3, uint8, uint16 or float32, linear light; the cards of a FITS source are kept."""
+    """Write H x W x 1 or 3, linear light; the cards and the type of numbers of a FITS source are kept."""
     native, kept = metadata.native if metadata.native else ("", {})
     header = fits.Header()
     level = 1.0
@@ -111,7 +137,11 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata) -> None:
     ]
     data = np.moveaxis(pixels[::-1], -1, 0)
     data = data[0] if data.shape[0] == 1 else data
-    data = data * np.float32(level) if level != 1 else data
+    if native == "fits" and pixels.dtype == np.float32:
+        kind = np.dtype(kept["type"])
+        data = _as_type(data * np.float32(level) if level != 1 else data, kind)
+        if data.size == np.prod(kept["shape"]):
+            data = data.reshape(kept["shape"])
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         try:
@@ -119,3 +149,11 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata) -> None:
             units.writeto(path, overwrite=True, output_verify="fix")
         except (VerifyError, ValueError) as fault:
             raise OSError(str(fault)) from fault  # names the target where it is caught
+
+
+def _as_type(values: np.ndarray, kind: np.dtype) -> np.ndarray:
+    """Return values in a FITS file's own type, rounded and cut off where these are whole numbers."""
+    if kind.kind == "f":
+        return values.astype(kind)
+    span = np.iinfo(kind)
+    return np.clip(np.rint(values.astype(np.float64)), span.min, span.max).astype(kind)

@@ -24,8 +24,13 @@ def check_size(path: Path, width: int, height: int, bands: int) -> None:
         raise PictureError(f"{path}: has {bands} channels; 1 (grey) to 4 (colour and alpha) can be opened.")
 
 
-def sound_numbers(values: np.ndarray) -> tuple[np.ndarray, bool]:
-    """Return floating-point values with those that are no numbers as 0, infinite ones as 1 or 0, and whether any were."""
-    if np.isfinite(values).all():
-        return values, False
-    return np.nan_to_num(values, nan=0.0, posinf=1.0, neginf=0.0), True
+def sound_numbers(values: np.ndarray) -> tuple[np.ndarray, tuple[np.ndarray, np.ndarray] | None]:
+    """Return floating-point values with what is no number as 0 and infinite ones as 1 or 0, and those that were replaced.
+
+    The second is their flat numbers and their values, or None when all were sound.
+    """
+    sound = np.isfinite(values)
+    if sound.all():
+        return values, None
+    places = np.flatnonzero(~sound)
+    return np.nan_to_num(values, nan=0.0, posinf=1.0, neginf=0.0), (places, values.ravel()[places])

@@ -19,7 +19,6 @@ from dustpan.files.limits import check_size
 ENDINGS = (".dng", ".3fr", ".arw", ".cr2", ".cr3", ".crw", ".dcr", ".erf", ".fff", ".iiq", ".kdc", ".mef", ".mos", ".mrw",
            ".nef", ".nrw", ".orf", ".pef", ".raf", ".raw", ".rw2", ".rwl", ".sr2", ".srf", ".srw", ".x3f")  # fmt: skip
 _DNG_VERSION = 50706
-_TURNS = {0: 0, 3: 2, 5: 1, 6: 3}  # LibRaw's flip to quarter turns against the clock
 
 
 def is_raw(path: Path, head: bytes) -> bool:
@@ -46,7 +45,7 @@ def _has_tag(path: Path, tag: int) -> bool:
 def read(path: Path) -> Source:
     """Read a raw file's mosaic, upright, without its masked rim."""
     try:
-        with rawpy.imread(str(path)) as raw:
+        with open(path, "rb") as file, rawpy.imread(file) as raw:
             check_size(path, raw.sizes.raw_width, raw.sizes.raw_height, 1)
             pixels, mosaic = _mosaic(path, raw)
     except PictureError:
@@ -55,16 +54,14 @@ def read(path: Path) -> Source:
         reason = fault.args[0].decode() if fault.args and isinstance(fault.args[0], bytes) else fault
         raise PictureError(f"{path}: damaged or of a camera that is not known; it can't be read ({reason}).") from fault
     block = exif.from_tiff(path)
-    metadata = Metadata(exif=exif.reset_orientation(block), **exif.facts(block))
+    metadata = Metadata(exif=block, **exif.facts(block))
     return Source(pixels, name=path.name, mosaic=mosaic, metadata=metadata)
 
 
 def _mosaic(path: Path, raw: rawpy.RawPy) -> tuple[np.ndarray, Mosaic]:
     if raw.raw_type != rawpy.RawType.Flat or raw.raw_pattern is None or raw.num_colors != 3:
         raise PictureError(f"{path}: holds no mosaic of three colours; it can't be developed.")
-    quarter = _TURNS.get(raw.sizes.flip, 0)
-    values = np.rot90(raw.raw_image_visible, quarter)
-    sites = np.rot90(raw.raw_colors_visible, quarter)
+    values, sites = (_turned(plane, raw.sizes.flip) for plane in (raw.raw_image_visible, raw.raw_colors_visible))
     period = raw.raw_pattern.shape[0]
     if period not in (2, 6):
         raise PictureError(f"{path}: its mosaic repeats every {period} px; 2 and 6 can be developed.")
@@ -82,6 +79,15 @@ def _mosaic(path: Path, raw: rawpy.RawPy) -> tuple[np.ndarray, Mosaic]:
         pattern, black, float(raw.white_level), tuple(_balance(raw.camera_whitebalance, daylight)),
         to_display.astype(np.float32), xyz_to_camera,
     )  # fmt: skip
+
+
+def _turned(plane: np.ndarray, flip: int) -> np.ndarray:
+    """Return a plane upright; the bits of LibRaw's flip: 1 mirrors across, 2 down, 4 changes rows and columns."""
+    if flip & 2:
+        plane = plane[::-1]
+    if flip & 1:
+        plane = plane[:, ::-1]
+    return plane.T if flip & 4 else plane
 
 
 def _balance(given, fallback: np.ndarray | None = None) -> np.ndarray:
@@ -103,9 +109,8 @@ def _display_matrix(xyz_to_camera: np.ndarray) -> np.ndarray:
 def glimpse(path: Path) -> tuple[np.ndarray, tuple[int, int]] | None:
     """Return the small picture that a raw file carries along, or one made of its sites taken together, and the full size."""
     try:
-        with rawpy.imread(str(path)) as raw:
-            quarter = _TURNS.get(raw.sizes.flip, 0)
-            size = (raw.sizes.width, raw.sizes.height) if quarter % 2 == 0 else (raw.sizes.height, raw.sizes.width)
+        with open(path, "rb") as file, rawpy.imread(file) as raw:
+            size = (raw.sizes.height, raw.sizes.width) if raw.sizes.flip & 4 else (raw.sizes.width, raw.sizes.height)
             try:
                 thumb = raw.extract_thumb()
                 found = vips.glimpse(bytes(thumb.data)) if thumb.format == rawpy.ThumbFormat.JPEG else None

@@ -11,6 +11,7 @@ import numpy as np
 
 from dustpan.core.engine import Engine, Plan, blocks_of
 from dustpan.core.errors import SaveError
+from dustpan.core.filters.colour import decode_curve, encode_curve
 from dustpan.core.picture import Metadata, Source, from_working, to_working
 from dustpan.core.pool import Pool, Priority, Token
 from dustpan.files.atomic import save_whole
@@ -20,7 +21,8 @@ from dustpan.files.atomic import save_whole
 class Format:
     """One way to write a picture: name, words, endings, depth and whether alpha and quality go with it.
 
-    linear : whether it holds linear light; None as a 32-bit float TIFF, which does without a profile.
+    linear : whether it holds linear light; None as a 32-bit float TIFF, which does without a profile. alpha_kind : the
+    kind of alpha that it holds, or nothing where the file says which.
     """
 
     name: str
@@ -30,6 +32,7 @@ class Format:
     alpha: bool = True
     quality: bool = False
     linear: bool | None = False
+    alpha_kind: str = "straight"
 
     def of(self, source: Source) -> Format:
         """Return the format in the depth that suits a source: FITS keeps the integers of a FITS file."""
@@ -44,11 +47,11 @@ FORMATS = {
         Format("jpeg", "JPEG", (".jpg", ".jpeg"), np.uint8, alpha=False, quality=True),
         Format("png", "PNG, 8 bits", (".png",), np.uint8),
         Format("png16", "PNG, 16 bits", (".png",), np.uint16),
-        Format("tiff8", "TIFF, 8 bits", (".tif", ".tiff"), np.uint8),
-        Format("tiff16", "TIFF, 16 bits", (".tif", ".tiff"), np.uint16),
-        Format("tiff32", "TIFF, 32-bit float", (".tif", ".tiff"), np.float32, linear=None),
+        Format("tiff8", "TIFF, 8 bits", (".tif", ".tiff"), np.uint8, alpha_kind=""),
+        Format("tiff16", "TIFF, 16 bits", (".tif", ".tiff"), np.uint16, alpha_kind=""),
+        Format("tiff32", "TIFF, 32-bit float", (".tif", ".tiff"), np.float32, linear=None, alpha_kind=""),
         Format("webp", "WebP", (".webp",), np.uint8, quality=True),
-        Format("exr", "OpenEXR, linear light", (".exr",), np.float32, linear=True),
+        Format("exr", "OpenEXR, linear light", (".exr",), np.float32, linear=True, alpha_kind="premultiplied"),
         Format("fits", "FITS, linear light", (".fits", ".fit", ".fts"), np.float32, alpha=False, linear=True),
     )
 }
@@ -110,11 +113,35 @@ def render_native(
     source = engine.source
     fmt = fmt.of(source)
     linear = _stays_linear(source) if fmt.linear is None else fmt.linear
-    if not plan.stages and plan.base.key == source.key and source.pixels.dtype == fmt.dtype and linear == source.linear:
-        colour = source.pixels
+    untouched = not plan.stages and plan.base.key == source.key
+    same_alpha = source.alpha is None or not fmt.alpha or fmt.alpha_kind in ("", _kind(source))
+    native = source.metadata.native
+    if untouched and source.exact is not None and native is not None and native[0] == fmt.name and source.alpha is None:
+        return source.exact  # what 32-bit floating point can't hold is written as it was read
+    if untouched and source.pixels.dtype == fmt.dtype and linear == source.linear and same_alpha:
+        colour = _with_unsound(source.pixels, source)
     else:
-        colour = _convert_blocks(engine, plan, fmt, linear, pool, token, progress)
+        change = None if same_alpha else fmt.alpha_kind
+        colour = _convert_blocks(engine, plan, fmt, linear, change, pool, token, progress)
+        if fmt.dtype == np.float32 and source.unsound is not None and linear == source.linear:
+            colour = _with_unsound(colour, source)
     return _with_alpha(colour, source.alpha, fmt)
+
+
+def _kind(source: Source) -> str:
+    """Return what kind of alpha a picture is treated as having: what is not said is straight."""
+    return "premultiplied" if source.alpha_kind == "premultiplied" else "straight"
+
+
+def _with_unsound(colour: np.ndarray, source: Source) -> np.ndarray:
+    """Return pixels with infinite values, and what was no number, put back where no step has changed them."""
+    if source.unsound is None or colour.shape != source.pixels.shape:
+        return colour
+    places, values = source.unsound
+    same = np.isclose(colour.ravel()[places], source.pixels.ravel()[places], rtol=1e-5, atol=1e-6)
+    whole = np.array(colour)
+    whole.ravel()[places[same]] = values[same]
+    return whole
 
 
 def _stays_linear(source) -> bool:
@@ -122,7 +149,7 @@ def _stays_linear(source) -> bool:
     return source.linear or not source.metadata.profile
 
 
-def _convert_blocks(engine, plan, fmt, linear, pool, token, progress) -> np.ndarray:
+def _convert_blocks(engine, plan, fmt, linear, alpha_kind, pool, token, progress) -> np.ndarray:
     source = engine.source
     channels = 1 if source.grey else 3
     whole = np.empty((source.height, source.width, channels), fmt.dtype)
@@ -131,6 +158,8 @@ def _convert_blocks(engine, plan, fmt, linear, pool, token, progress) -> np.ndar
     def one(region):
         x0, y0, x1, y1 = region
         working = engine.render(plan, region, check=token.check)
+        if alpha_kind is not None:
+            working = _with_alpha_kind(working, source, region, alpha_kind)
         if channels == 1:
             working = working.mean(axis=2, keepdims=True)
         whole[y0:y1, x0:x1] = from_working(working, dtype=fmt.dtype, linear=linear)
@@ -152,6 +181,18 @@ def _convert_blocks(engine, plan, fmt, linear, pool, token, progress) -> np.ndar
     return whole
 
 
+def _with_alpha_kind(working: np.ndarray, source: Source, region, kind: str) -> np.ndarray:
+    """Return working pixels multiplied by alpha, or divided by it, in the values that the file multiplies."""
+    x0, y0, x1, y1 = region
+    alpha = to_working(source.alpha[y0:y1, x0:x1, None])[..., :1]
+    values = decode_curve(working) if source.linear else working
+    if kind == "premultiplied":
+        values = values * alpha
+    else:
+        values = np.where(alpha > 0, values / np.maximum(alpha, np.float32(1e-6)), 0).astype(np.float32)
+    return encode_curve(values) if source.linear else values
+
+
 def _with_alpha(colour: np.ndarray, alpha: np.ndarray | None, fmt: Format) -> np.ndarray:
     if alpha is None or not fmt.alpha:
         return colour
@@ -164,17 +205,19 @@ def _with_alpha(colour: np.ndarray, alpha: np.ndarray | None, fmt: Format) -> np
 def save_picture(
     target: Path, pixels: np.ndarray, metadata: Metadata, fmt: Format, *, quality: int = DEFAULT_QUALITY,
     overwrite: bool = False, sources: Iterable[Path] = (), layers: Mapping[str, np.ndarray] | None = None,
+    alpha_kind: str = "straight",
 ) -> None:  # fmt: skip
     """Write rendered pixels whole or not at all; raises SaveError that names the file.
 
-    layers : other planes of the source by name, for formats that hold them.
+    layers : other planes of the source by name, for formats that hold them; alpha_kind : of the source, for formats
+    that say which kind theirs is.
     """
 
     def write(part: Path) -> None:
         if fmt.name.startswith("tiff"):
             from dustpan.files import tiff
 
-            tiff.write(part, pixels, metadata)
+            tiff.write(part, pixels, metadata, alpha_kind=alpha_kind)
         elif fmt.name == "exr":
             from dustpan.files import exr
 

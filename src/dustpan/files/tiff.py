@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import struct
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pyvips
 import tifffile
 
 from dustpan.core.errors import PictureError
 from dustpan.core.picture import Metadata, Source
 from dustpan.files import exif
-from dustpan.files.limits import check_size
+from dustpan.files.limits import check_size, sound_numbers
 
 _TURNS = {
     1: (0, False),
@@ -24,6 +26,11 @@ _TURNS = {
     7: (1, True),
     8: (1, False),
 }
+_ALPHA_KINDS = {0: "unspecified", 1: "premultiplied", 2: "straight"}
+_WRITTEN_AS = {"unspecified": "unspecified", "premultiplied": "assocalpha", "straight": "unassalpha"}
+_CLASSIC = 4_000_000_000  # bytes of pixels up to which a classic TIFF holds them
+_FAULTS = (tifffile.TiffFileError, ValueError, OSError, IndexError, KeyError, struct.error, RuntimeError, TypeError,
+           ZeroDivisionError, AttributeError, OverflowError)  # fmt: skip
 _PHOTOMETRIC = {0: "white is zero", 1: "grey", 2: "RGB", 3: "palette"}
 
 
@@ -31,13 +38,14 @@ def read(path: Path) -> Source:
     """Read a TIFF file's first page."""
     try:
         with tifffile.TiffFile(path) as file:
-            return _read_page(path, file)
+            if len(file.pages) and int(file.pages[0].photometric) in _PHOTOMETRIC:  # type: ignore[union-attr]
+                return _read_page(path, file)
     except PictureError:
         raise
-    except (tifffile.TiffFileError, ValueError, OSError, IndexError, KeyError, struct.error, RuntimeError, TypeError,
-            ZeroDivisionError, MemoryError, AttributeError, OverflowError) as fault:  # fmt: skip
+    except _FAULTS as fault:
         # tifffile has no one error for a damaged file: a wrong number in it surfaces wherever it is used.
         raise PictureError(f"{path}: damaged or cut short; the picture can't be read ({fault}).") from fault
+    return _read_converted(path)
 
 
 def _read_page(path: Path, file: tifffile.TiffFile) -> Source:
@@ -48,24 +56,61 @@ def _read_page(path: Path, file: tifffile.TiffFile) -> Source:
     if page.planarconfig == 2 and pixels.ndim == 3:
         pixels = np.moveaxis(pixels, 0, -1)
     pixels = pixels.reshape(page.imagelength, page.imagewidth, page.samplesperpixel)
-    if int(page.photometric) not in _PHOTOMETRIC:
-        raise PictureError(f"{path}: the colours are stored as {page.photometric.name}; grey and RGB can be opened.")
-    unsound = pixels.dtype.kind == "f" and not np.isfinite(pixels).all()
+    stored = pixels.dtype
     pixels = _native(path, pixels, page)
-    alpha = None
+    alpha, kind = None, "straight"
     if pixels.shape[2] in (2, 4):
         pixels, alpha = pixels[..., :-1], pixels[..., -1]
+        kind = _ALPHA_KINDS.get(int((page.extrasamples or (0,))[0]), "unspecified")
     quarter, mirrored = _TURNS.get(int(_tag(page, "Orientation", 1)), (0, False))
     pixels = _turned(pixels, quarter, mirrored)
     alpha = None if alpha is None else _turned(alpha, quarter, mirrored)
+    unsound = None
+    if pixels.dtype.kind == "f":
+        pixels, unsound = sound_numbers(pixels)
     metadata = _metadata(path, page)
     notes = {
         "The file has several pages; the first was opened.": len(file.pages) > 1,
-        "The file holds values that are no numbers; they were opened as black or white.": unsound,
-    }
-    messages = tuple(note for note, holds in notes.items() if holds)
+        "The file holds values that are no numbers; they are shown as black or white.": unsound is not None,
+        f"Its {page.bitspersample}-bit values were opened as {8 * pixels.dtype.itemsize}-bit ones.": page.photometric < 3
+        and stored.kind == "u" and page.bitspersample not in (1, 8, 16),
+        "Its 64-bit values were rounded to 32 bits.": stored == np.float64,
+        "Its palette was opened as full colour.": page.photometric == 3,
+    }  # fmt: skip
     linear = pixels.dtype == np.float32 and not metadata.profile
-    return Source(pixels, name=path.name, alpha=alpha, linear=linear, metadata=metadata, messages=messages)
+    return Source(
+        np.ascontiguousarray(pixels), name=path.name, alpha=alpha, linear=linear, metadata=metadata,
+        messages=tuple(note for note, holds in notes.items() if holds), alpha_kind=kind, unsound=unsound,
+    )  # fmt: skip
+
+
+def _read_converted(path: Path) -> Source:
+    """Read a page whose colours or compression need a conversion: CMYK, YCbCr, Lab, fax compression."""
+    try:
+        with open(path, "rb") as file:
+            source = pyvips.Source.new_from_descriptor(file.fileno())
+            image = pyvips.Image.new_from_source(source, "", fail_on="error")
+            check_size(path, image.width, image.height, 3)
+            kind = {"cmyk": "CMYK", "lab": "Lab", "labs": "Lab"}.get(image.interpretation)
+            if image.interpretation == "cmyk":
+                image = image.icc_transform("srgb", embedded=True, input_profile="cmyk", depth=16 if image.format == "ushort" else 8)
+            elif kind:
+                image = image.colourspace("srgb")
+            elif image.format not in ("uchar", "ushort") or image.bands not in (1, 2, 3, 4):
+                raise PictureError(f"{path}: the colours are stored as {image.interpretation}; they can't be opened.")
+            turned = image.autorot()
+            pixels = np.array(turned.numpy().reshape(turned.height, turned.width, turned.bands))
+            profile = b"" if kind or "icc-profile-data" not in image.get_fields() else bytes(image.get("icc-profile-data"))
+    except pyvips.Error as fault:
+        reason = str(fault.detail).strip().splitlines()[-1:] or [fault.message]
+        raise PictureError(f"{path}: damaged, or stored in a way that can't be opened ({reason[0]}).") from fault
+    alpha = pixels[..., -1].copy() if pixels.shape[2] in (2, 4) else None
+    block = exif.from_tiff(path)
+    metadata = Metadata(exif=block, profile=profile, **exif.facts(block))
+    return Source(
+        np.ascontiguousarray(pixels[..., : pixels.shape[2] - (alpha is not None)]), name=path.name, alpha=alpha,
+        metadata=metadata, messages=(f"Converted from {kind} to sRGB.",) if kind else (),
+    )  # fmt: skip
 
 
 def _check_whole(path: Path, page) -> None:
@@ -81,18 +126,30 @@ def _native(path: Path, pixels: np.ndarray, page) -> np.ndarray:
     if page.photometric == 3:
         palette = np.asarray(page.colormap)
         pixels = np.moveaxis(palette, 0, -1)[pixels[..., 0]]
+        for step in (257, 256):  # a palette of 8-bit colours, written in the two ways there are
+            if not (palette % step).any():
+                return np.ascontiguousarray((pixels // step).astype(np.uint8))
+        return np.ascontiguousarray(pixels)
     if pixels.dtype == bool:
         pixels = pixels.astype(np.uint8) * 255
     if pixels.dtype.kind == "f" and pixels.dtype.itemsize in (2, 4, 8):
         pixels = pixels.astype(np.float32)
-        if not np.isfinite(pixels).all():
-            pixels = np.nan_to_num(pixels, nan=0.0, posinf=1.0, neginf=0.0)
     elif pixels.dtype not in (np.uint8, np.uint16):
         raise PictureError(f"{path}: holds {pixels.dtype} numbers; 8 and 16 bits and floating point can be opened.")
-    pixels = np.ascontiguousarray(pixels.astype(pixels.dtype.newbyteorder("=")))
+    pixels = pixels.astype(pixels.dtype.newbyteorder("="))
+    bits = page.bitspersample
+    if pixels.dtype.kind == "u" and 1 < bits < 8 * pixels.dtype.itemsize:
+        pixels = _widened(pixels, bits)
     if page.photometric == 0 and pixels.dtype.kind == "u":
         pixels = np.iinfo(pixels.dtype).max - pixels
-    return pixels
+    return np.ascontiguousarray(pixels)
+
+
+def _widened(pixels: np.ndarray, bits: int) -> np.ndarray:
+    """Return values of fewer bits over the whole range of their type."""
+    top, most = np.iinfo(pixels.dtype).max, (1 << bits) - 1
+    table = (np.arange(most + 1, dtype=np.int64) * top + most // 2) // most
+    return table.astype(pixels.dtype)[np.minimum(pixels, most)]
 
 
 def _turned(pixels: np.ndarray, quarter: int, mirrored: bool) -> np.ndarray:
@@ -115,7 +172,7 @@ def _metadata(path: Path, page) -> Metadata:
         resolution = (across[0] / across[1] * scale, down[0] / down[1] * scale)
     return Metadata(
         exif=block,
-        xmp=_as_bytes(_tag(page, "XMP", b"")),
+        xmp=exif.upright_xmp(_as_bytes(_tag(page, "XMP", b""))),
         iptc=_as_bytes(_tag(page, "IPTCNAA", b"")),
         profile=_as_bytes(_tag(page, "InterColorProfile", b"")),
         resolution=resolution,
@@ -129,31 +186,33 @@ def _as_bytes(value) -> bytes:
     return np.asarray(value).tobytes() if value is not None else b""
 
 
-def write(path: Path, pixels: np.ndarray, metadata: Metadata) -> None:
+def write(path: Path, pixels: np.ndarray, metadata: Metadata, *, alpha_kind: str = "straight") -> None:
     """Write H x W x 1 to 4 (last channel alpha when even), uint8, uint16 or float32, as one page."""
     bands = pixels.shape[2]
-    block = exif.load(metadata.exif)
-    tags: list[tuple[int, str, int, Any, bool]] = [
-        (tag, "s", 0, str(block[tag]), True) for tag in exif.DESCRIPTIVE if tag in block and tag != 305
-    ]
-    if metadata.xmp:
-        tags.append((700, "B", len(metadata.xmp), metadata.xmp, True))
-    if metadata.iptc:
-        tags.append((33723, "B", len(metadata.iptc), metadata.iptc, True))
-    directories = [d for d in (exif.EXIF_IFD, exif.GPS_IFD) if block.get_ifd(d)]
-    # tifffile writes no directory pointers: a private neighbour keeps the place and is renamed afterwards.
-    tags += [(directory - 1, "I", 1, 0, True) for directory in directories]
     options: dict[str, Any] = {"resolution": metadata.resolution, "resolutionunit": 2} if metadata.resolution else {}
     if metadata.profile:
         options["iccprofile"] = metadata.profile
-    tifffile.imwrite(
-        path, pixels if bands > 1 else pixels[..., 0], photometric="rgb" if bands >= 3 else "minisblack",
-        extrasamples=["unassalpha"] if bands in (2, 4) else None, planarconfig="contig" if bands > 1 else None,
-        compression="zlib", predictor=True, extratags=tags, byteorder="<", bigtiff=False, metadata=None,
-        software=str(block.get(305, "")) or False, rowsperstrip=max(1, (1 << 20) // (pixels[0].nbytes)), **options,
+    write_page(
+        path, pixels if bands > 1 else pixels[..., 0], metadata, photometric="rgb" if bands >= 3 else "minisblack",
+        extrasamples=[_WRITTEN_AS[alpha_kind]] if bands in (2, 4) else None, planarconfig="contig" if bands > 1 else None,
+        compression="zlib", predictor=True, rowsperstrip=max(1, (1 << 20) // (pixels[0].nbytes)), **options,
     )  # fmt: skip
+
+
+def write_page(path: Path, pixels: np.ndarray, metadata: Metadata, *, tags: Sequence[tuple] = (), **options: Any) -> None:
+    """Write one page with a picture's EXIF, XMP and IPTC, byte for byte; `options` as `tifffile.imwrite` takes them."""
+    block = exif.Block.read(metadata.exif)
+    extra = [*tags, *((tag, kind, count, value, True) for tag, kind, count, value in block.described())]
+    extra += [(tag, "B", len(data), data, True) for tag, data in ((700, metadata.xmp), (33723, metadata.iptc)) if data]
+    large = pixels.nbytes > _CLASSIC  # such a file has wider pointers, to which a block's directories can't be moved
+    directories = [] if large else [d for d in (exif.EXIF_IFD, exif.GPS_IFD) if block.has(d)]
+    # tifffile writes no directory pointers: a private neighbour keeps the place and is renamed afterwards.
+    extra += [(directory - 1, "I", 1, 0, True) for directory in directories]
+    tifffile.imwrite(
+        path, pixels, extratags=extra, byteorder=block.order, bigtiff=large, metadata=None, software=False, **options
+    )
     if directories:
         with tifffile.TiffFile(path) as file:
             page: Any = file.pages[0]
             entries = {d: page.tags[d - 1].offset for d in directories}
-        exif.append_directories(path, metadata.exif, entries=entries)
+        exif.append_directories(path, block, entries=entries)

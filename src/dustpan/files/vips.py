@@ -1,6 +1,6 @@
 """JPEG, PNG and WebP through libvips: 8 and 16 bits, with profile, EXIF, XMP, IPTC and resolution.
 
-PNG has no block for IPTC; it is kept as the text chunk that many programs use for it. WebP has no place for it.
+Only pixels, profile and resolution go through that library; the notes are put in by `exif.put`, as they were.
 """
 
 from __future__ import annotations
@@ -19,8 +19,6 @@ from dustpan.files import exif
 from dustpan.files.limits import check_size
 
 _BLOCKS = {"exif": "exif-data", "xmp": "xmp-data", "iptc": "iptc-data", "profile": "icc-profile-data"}
-#: How JPEG files wrap IPTC records: the marker of a resource list, then one entry, number 0x0404, without a name.
-_RESOURCE = bytes.fromhex("50686f746f73686f7020332e3000 3842494d 0404 0000")
 _MM_PER_INCH = 25.4
 _PNG_HEAD = 33  # bytes: the signature and the first chunk
 _PNG_IPTC = "Raw profile type iptc"  # keyword of the text chunk: its length, then the resource in hexadecimal digits
@@ -30,18 +28,36 @@ def read(path: Path) -> Source:
     """Read a JPEG, PNG or WebP file."""
     pyvips.cache_set_max(0)
     try:
-        image = pyvips.Image.new_from_file(str(path), access="sequential", fail_on="error")
-        check_size(path, image.width, image.height, image.bands)
-        metadata = _metadata(image)
-        image, messages = _plain(image.autorot())
-        pixels = image.numpy()
+        # By descriptor: a name may end in brackets, or be no text at all.
+        with open(path, "rb") as file:
+            head = file.read(1 << 16)
+            file.seek(0)
+            image = pyvips.Image.new_from_source(
+                pyvips.Source.new_from_descriptor(file.fileno()), "", access="sequential", fail_on="error"
+            )
+            check_size(path, image.width, image.height, image.bands)
+            metadata = _metadata(image, head)
+            notes = _notes(image, head)
+            image, messages = _plain(image.autorot())
+            pixels = image.numpy()
     except pyvips.Error as fault:
         raise PictureError(f"{path}: damaged or cut short; the picture can't be read ({_reason(fault)}).") from fault
+    except OSError as fault:
+        raise PictureError(f"{path}: can't be read ({fault.strerror}).") from fault
     pixels = np.array(pixels.reshape(image.height, image.width, image.bands))
     alpha = None
     if image.bands in (2, 4):
         pixels, alpha = np.ascontiguousarray(pixels[..., :-1]), np.ascontiguousarray(pixels[..., -1])
-    return Source(pixels, name=path.name, alpha=alpha, metadata=metadata, messages=messages)
+    return Source(pixels, name=path.name, alpha=alpha, metadata=metadata, messages=(*messages, *notes))
+
+
+def _notes(image: pyvips.Image, head: bytes) -> tuple[str, ...]:
+    """Return what is to be said of a file that holds more than is opened."""
+    if "n-pages" in image.get_fields() and image.get("n-pages") > 1:
+        return ("The file is an animation; its first frame was opened.",)
+    if head[:4] == b"\x89PNG" and b"tRNS" in head and head[25] in (0, 2):
+        return ("Its one transparent colour was opened as alpha.",)
+    return ()
 
 
 def _plain(image: pyvips.Image) -> tuple[pyvips.Image, tuple[str, ...]]:
@@ -57,49 +73,46 @@ def _plain(image: pyvips.Image) -> tuple[pyvips.Image, tuple[str, ...]]:
     return image, messages
 
 
-def _metadata(image: pyvips.Image) -> Metadata:
+def _metadata(image: pyvips.Image, head: bytes) -> Metadata:
     fields = set(image.get_fields())
     held: dict[str, Any] = {name: bytes(image.get(field)) for name, field in _BLOCKS.items() if field in fields}
-    text = next((str(image.get(f)) for f in fields if f.startswith("png-comment-") and f.endswith(_PNG_IPTC)), "")
-    held["iptc"] = _unwrap_iptc(held.get("iptc", b"") or _from_text(text))
-    block = exif.reset_orientation(exif.strip_prefix(held.get("exif", b"")))
-    held["exif"] = block
+    texts = (_text(image, field) for field in fields if field.startswith("png-comment-") and field.endswith(_PNG_IPTC))
+    held["iptc"] = _unwrap_iptc(held.get("iptc", b"") or _from_text(next(texts, "")))
+    held["exif"] = exif.upright(exif.strip_prefix(held.get("exif", b"")))
+    held["xmp"] = exif.upright_xmp(held.get("xmp", b""))
     if image.interpretation == "cmyk":
         held.pop("profile", None)
-    resolution = None
+    resolution = _png_resolution(head)
     if "resolution-unit" in fields and (image.xres, image.yres) != (1.0, 1.0):  # what is said when nothing is known
         resolution = (image.xres * _MM_PER_INCH, image.yres * _MM_PER_INCH)
-    return Metadata(**held, resolution=resolution, **exif.facts(block))
+    lossless = b"VP8L" in head  # the picture's own chunk; extended files have it after their profile
+    native = ("webp", {"lossless": lossless}) if head[:4] == b"RIFF" else None
+    return Metadata(**held, resolution=resolution, native=native, **exif.facts(held["exif"]))
 
 
-def _wrap(name: str, block: bytes) -> bytes:
-    """Return a block with the marker its place in a JPEG file asks for."""
-    if name == "exif":
-        return b"Exif\x00\x00" + block
-    if name == "iptc":
-        return _RESOURCE + len(block).to_bytes(4, "big") + block + b"\x00" * (len(block) % 2)
-    return block
+def _png_resolution(head: bytes) -> tuple[float, float] | None:
+    """Return what a PNG file says in its own place, pixels per inch, when it says the unit."""
+    at = head.find(b"pHYs") if head[:4] == b"\x89PNG" else -1
+    if at < 0 or len(head) < at + 13:
+        return None
+    across, down, unit = struct.unpack_from(">IIB", head, at + 4)
+    return (across * _MM_PER_INCH / 1000, down * _MM_PER_INCH / 1000) if unit == 1 and across and down else None
+
+
+def _text(image: pyvips.Image, field: str) -> str:
+    try:
+        return str(image.get(field))
+    except (pyvips.Error, UnicodeDecodeError):
+        return ""  # a broken note does not cost the picture
 
 
 def _unwrap_iptc(block: bytes) -> bytes:
     """Return the IPTC records of a resource block, or the block itself when it is not wrapped."""
-    at = block.find(_RESOURCE[-8:])
+    at = block.find(exif.RESOURCE[-8:])
     if at < 0:
         return block
     length = int.from_bytes(block[at + 8 : at + 12], "big")
     return block[at + 12 : at + 12 + length]
-
-
-def _add_iptc(path: Path, block: bytes) -> None:
-    """Put the text chunk of an IPTC block behind the head of a PNG file."""
-    resource = _RESOURCE[-12:] + len(block).to_bytes(4, "big") + block + b"\x00" * (len(block) % 2)
-    digits = resource.hex()
-    lines = [digits[n : n + 72] for n in range(0, len(digits), 72)]
-    text = "\n".join(["", "iptc", f"{len(resource):8d}", *lines, ""])
-    body = b"zTXt" + _PNG_IPTC.encode() + b"\x00\x00" + zlib.compress(text.encode())
-    chunk = struct.pack(">I", len(body) - 4) + body + struct.pack(">I", zlib.crc32(body))
-    whole = path.read_bytes()
-    path.write_bytes(whole[:_PNG_HEAD] + chunk + whole[_PNG_HEAD:])
 
 
 def _from_text(text: str) -> bytes:
@@ -115,44 +128,57 @@ def _reason(fault: pyvips.Error) -> str:
 
 
 def write(path: Path, pixels: np.ndarray, metadata: Metadata, *, saver: str, quality: int) -> None:
-    """Write H x W x 1 to 4 (last channel alpha when even), uint8 or uint16."""
+    """Write H x W x 1 to 4 (last channel alpha when even), uint8 or uint16; a lossless WebP stays one."""
     height, width, bands = pixels.shape
     kind = "uchar" if pixels.dtype == np.uint8 else "ushort"
     image = pyvips.Image.new_from_memory(np.ascontiguousarray(pixels).tobytes(), width, height, bands, kind)
     names = {("uchar", False): "b-w", ("uchar", True): "srgb", ("ushort", False): "grey16", ("ushort", True): "rgb16"}
     changes: dict[str, Any] = {"interpretation": names[kind, bands >= 3]}
-    if metadata.resolution:
-        changes |= {f"{axis}res": value / _MM_PER_INCH for axis, value in zip("xy", metadata.resolution, strict=True)}
     image = image.copy(**changes)
-    for name, field in _BLOCKS.items():
-        if block := getattr(metadata, name):
-            block = _wrap(name, block)
-            image.set_type(pyvips.GValue.blob_type, field, block)
-    if metadata.resolution:
-        image.set_type(pyvips.GValue.gstr_type, "resolution-unit", "in")
+    if metadata.profile:
+        image.set_type(pyvips.GValue.blob_type, "icc-profile-data", metadata.profile)
+    native, kept = metadata.native if metadata.native else ("", {})
+    lossless = native == "webp" and bool(kept["lossless"])
     savers: dict[str, dict[str, Any]] = {
         "jpeg": {"Q": quality, "subsample_mode": "off" if quality >= 90 else "auto", "optimize_coding": True},
         "png": {"compression": 4},
-        "webp": {"Q": quality},
+        "webp": {"lossless": True, "exact": True} if lossless else {"Q": quality},
     }
     try:
-        getattr(image, f"{saver}save")(str(path), keep="all", **savers[saver])
+        data = getattr(image, f"{saver}save_buffer")(keep="icc", **savers[saver])
     except pyvips.Error as fault:
         raise OSError(_reason(fault)) from fault  # names the target where it is caught
-    if saver == "png" and metadata.iptc:
-        _add_iptc(path, metadata.iptc)
+    path.write_bytes(_with_resolution(data, metadata.resolution))
+    exif.put(path, metadata)
+
+
+def _with_resolution(data: bytes, resolution: tuple[float, float] | None) -> bytes:
+    """Return a JPEG or PNG file with a picture's resolution (pixels per inch) in its own place, or with none."""
+    if data[:2] == b"\xff\xd8":
+        if data[2:4] == b"\xff\xe0":
+            data = data[:2] + data[4 + int.from_bytes(data[4:6], "big") :]
+        unit, density = (1, [round(min(v, 65535)) for v in resolution]) if resolution else (0, [1, 1])
+        head = b"JFIF\x00\x01\x01" + struct.pack(">BHHBB", unit, *density, 0, 0)
+        return data[:2] + b"\xff\xe0" + struct.pack(">H", len(head) + 2) + head + data[2:]
+    if data[:4] == b"\x89PNG":
+        at = data.find(b"pHYs", 0, 1 << 20)
+        if at > 0:
+            data = data[: at - 4] + data[at + 4 + 9 + 4 :]
+        if resolution:
+            body = b"pHYs" + struct.pack(">IIB", *(round(v / _MM_PER_INCH * 1000) for v in resolution), 1)
+            chunk = struct.pack(">I", 9) + body + struct.pack(">I", zlib.crc32(body))
+            return data[:_PNG_HEAD] + chunk + data[_PNG_HEAD:]
+    return data
 
 
 def glimpse(source: Path | bytes, side: int = 1024) -> tuple[np.ndarray, tuple[int, int]] | None:
     """Return a JPEG or WebP file (or its bytes) reduced to about `side` px, upright, and the full size; None when that fails."""
     try:
-        if isinstance(source, bytes):
-            image, small = pyvips.Image.new_from_buffer(source, ""), pyvips.Image.thumbnail_buffer(source, side)
-        else:
-            image, small = pyvips.Image.new_from_file(str(source)), pyvips.Image.thumbnail(str(source), side)
+        data = source if isinstance(source, bytes) else source.read_bytes()
+        image, small = pyvips.Image.new_from_buffer(data, ""), pyvips.Image.thumbnail_buffer(data, side)
         size = (image.width, image.height)
         size = size if (size[0] >= size[1]) == (small.width >= small.height) else size[::-1]
         pixels = np.asarray(small.colourspace("srgb").numpy())
-    except pyvips.Error:
+    except (pyvips.Error, OSError):
         return None
     return np.ascontiguousarray(pixels.reshape(small.height, small.width, -1)[..., :3]), size

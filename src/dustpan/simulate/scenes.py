@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
 from functools import lru_cache
 from importlib.resources import as_file, files
 
 import cv2
 import numpy as np
-from PIL import Image
 
 from dustpan.core.errors import PictureError
 from dustpan.core.filters.white_balance import SRGB_TO_XYZ
@@ -87,9 +87,13 @@ def raw_picture(scene: str, *, iso: int = DEFAULT_ISO, seed: int = 1, size=None,
 
 def camera_notes(settings: Settings) -> Metadata:
     """Return the metadata that the made-up camera writes."""
-    notes = Image.Exif()
-    notes[271], notes[272] = MODEL
-    inner = notes.get_ifd(exif.EXIF_IFD)
-    inner[34855], inner[33434], inner[33437] = settings.iso, settings.seconds, 2.8
-    block = exif.strip_prefix(notes.tobytes())
+    block = exif.make_block({
+        "Exif.Image.Make": MODEL[0], "Exif.Image.Model": MODEL[1], "Exif.Photo.ISOSpeedRatings": str(settings.iso),
+        "Exif.Photo.ExposureTime": _rational(settings.seconds), "Exif.Photo.FNumber": "28/10",
+    })  # fmt: skip
     return Metadata(exif=block, resolution=(300.0, 300.0), **exif.facts(block))
+
+
+def _rational(value: float) -> str:
+    fraction = Fraction(value).limit_denominator(100_000)
+    return f"{fraction.numerator}/{fraction.denominator}"

@@ -629,7 +629,7 @@ def _export(
     token.check()
     save_picture(
         target, pixels, engine.source.metadata, fmt, quality=quality, overwrite=overwrite, sources=sources,
-        layers=engine.source.layers,
+        layers=engine.source.layers, alpha_kind=engine.source.alpha_kind,
     )  # fmt: skip
 
 
