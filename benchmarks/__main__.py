@@ -1,4 +1,4 @@
-"""Print the benchmarks' tables: `python -m benchmarks [cleaning] [route] [proposals] [mosaic] [window] [opening]` (all by default)."""
+"""Print the benchmarks' tables: `python -m benchmarks [cleaning] [route] [proposals] [readings] [formats] [hostile] [mosaic] [window] [opening]` (all by default)."""
 
 from __future__ import annotations
 
@@ -9,12 +9,15 @@ for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS"):
     os.environ.setdefault(name, "1")
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from benchmarks import cleaning, mosaic, opening, proposals, route, window
+from benchmarks import cleaning, formats, hostile, mosaic, opening, proposals, readings, route, window
 
 TABLES = {
     "cleaning": cleaning.run,
     "route": route.run,
     "proposals": proposals.run,
+    "readings": readings.run,
+    "formats": formats.run,
+    "hostile": hostile.run,
     "mosaic": mosaic.run,
     "window": window.run,
     "opening": opening.run,

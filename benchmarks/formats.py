@@ -166,5 +166,3 @@ def run() -> None:
                 shown.add_row(path.name, result, words)
     console.print(shown)
     console.print(", ".join(f"{count} {name}" for name, count in counts.items()) or "No files: set DUSTPAN_FORMATS.")
-
-

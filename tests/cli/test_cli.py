@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sys
+from pathlib import Path
 
 import numpy as np
 import pytest
+from tests.conftest import psnr, with_white_noise
 
-from conftest import psnr, with_white_noise
 from dustpan.cli import run
 from dustpan.core.picture import Metadata, to_working
 from dustpan.core.steps import kinds
@@ -253,3 +255,86 @@ def test_an_interrupted_run_ends_with_130_and_leaves_nothing_half_written(tmp_pa
 def test_every_help_text_has_an_example(dustpan, words):
     status, printed, _ = dustpan(*words, "--help")
     assert status == 0 and "Example: dustpan" in printed.replace("\n", " ")
+
+
+def test_one_input_never_ends_the_others_and_the_output_stays_one_object(dustpan, tmp_path, monkeypatch):
+    from dustpan.batch import run as batch
+
+    paths = [tmp_path / f"{name}.png" for name in ("fine", "huge", "odd", "last")]
+    for path in paths:
+        save_picture(path, np.full((40, 60, 3), 90, np.uint8), Metadata(), FORMATS["png"])
+    plain = batch.read_picture
+
+    def read(path):
+        print("a library prints here")
+        os.write(1, b"and here\n")
+        if path.name == "huge.png":
+            raise MemoryError
+        if path.name == "odd.png":
+            raise ZeroDivisionError("odd")
+        return plain(path)
+
+    monkeypatch.setattr(batch, "read_picture", read)
+    status, printed, told = dustpan(
+        "process", *paths, tmp_path / "gone.png", "--out", f"{tmp_path}/out/", "--auto", "--json"
+    )
+    answer = json.loads(printed)
+    assert status == 1 and [Path(o["source"]).name for o in answer["outputs"]] == ["fine.png", "last.png"]
+    assert [Path(f["source"]).name for f in answer["failed"]] == ["huge.png", "odd.png", "gone.png"]
+    assert all(name in told for name in ("huge.png: too large", "odd.png: something", "gone.png: can't be opened"))
+
+
+def test_a_bad_remedy_still_prints_one_object_and_no_folder_gets_a_files_name(dustpan, tmp_path):
+    path, remedy = tmp_path / "a.png", tmp_path / "r.json"
+    save_picture(path, np.full((40, 60, 3), 90, np.uint8), Metadata(), FORMATS["png"])
+    remedy.write_text('{"format": "dustpan-remedy", "version": 1, "steps": [{"kind": "nois"}]}')
+    status, printed, _ = dustpan("process", path, "--out", tmp_path / "b.png", "--remedy", remedy, "--json")
+    answer = json.loads(printed)
+    assert status == 1 and answer["outputs"] == [] and "did you mean 'noise'" in answer["failed"][0]["error"]
+    other = tmp_path / "c.png"
+    other.write_bytes(path.read_bytes())
+    status, _, told = dustpan("process", path, other, "--out", tmp_path / "new.png", "--auto")
+    assert status == 2 and "need a folder" in told and not (tmp_path / "new.png").exists()
+
+
+def test_a_name_that_is_no_text_is_worked_and_told(tmp_path):
+    name = os.fsdecode(b"caf\xe9.png")
+    save_picture(tmp_path / name, np.full((40, 60, 3), 90, np.uint8), Metadata(), FORMATS["png"])
+    call = [
+        sys.executable,
+        "-m",
+        "dustpan",
+        "process",
+        tmp_path / name,
+        "--out",
+        f"{tmp_path}/out/",
+        "--auto",
+        "--json",
+    ]
+    done = subprocess.run(call, capture_output=True, timeout=120, check=False)
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout)["outputs"][0]["out"].endswith("caf\udce9.png")
+    assert (tmp_path / "out" / name).exists()
+
+
+def test_a_signal_leaves_no_unfinished_file(tmp_path):
+    source = tmp_path / "big.png"
+    save_picture(source, with_white_noise(np.full((1500, 1500, 3), 0.4), 20), Metadata(), FORMATS["png"])
+    code = (
+        "import os, signal\nfrom dustpan.cli import end_plainly\nfrom dustpan.files.atomic import save_whole\n"
+        "from pathlib import Path\nend_plainly()\n"
+        f"save_whole(Path({str(tmp_path / 'o.png')!r}), lambda part: (part.write_bytes(b'x'), os.kill(os.getpid(), signal.SIGTERM)), overwrite=False)"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=False)
+    assert done.returncode == -15 and [p.name for p in tmp_path.iterdir()] == ["big.png"]
+
+
+def test_it_works_without_a_home_from_where_nothing_can_be_written(tmp_path):
+    source = tmp_path / "a.png"
+    save_picture(source, np.full((40, 60, 3), 90, np.uint8), Metadata(), FORMATS["png"])
+    environment = {k: v for k, v in os.environ.items() if not k.startswith("XDG")}
+    environment |= {"HOME": "/nonexistent", "XDG_CACHE_HOME": "/proc/nowhere", "TMPDIR": str(tmp_path)}
+    call = [sys.executable, "-m", "dustpan", "measure", source, "--json"]
+    done = subprocess.run(call, capture_output=True, text=True, timeout=300, env=environment, check=False)
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout)["width"] == 60

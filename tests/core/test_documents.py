@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from dustpan.core.errors import RemedyError
-from dustpan.core.remedy import read_remedy, write_remedy
+from dustpan.core.remedy import Remedy, read_remedy, write_remedy
 from dustpan.core.route import Document, History, Route
 from dustpan.core.steps import new_step
 
@@ -120,3 +120,48 @@ for info in pkgutil.walk_packages(dustpan.__path__, "dustpan."):
 """
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert "dustpan.core.engine" in done.stdout and "dustpan.__main__" in done.stdout
+
+
+NASTY = {
+    "a number of 400 digits": lambda d: d["steps"][0]["params"].update(luminance=10**400),
+    "no number": lambda d: d["steps"][0]["params"].update(luminance=float("nan")),
+    "a mix of infinity": lambda d: d["steps"][0].update(mix=float("inf")),
+    "a list for a kind": lambda d: d["steps"][0].update(kind=[["noise"]]),
+    "a broken letter": lambda d: d.update(name="\ud800"),
+    "an output of nothing": lambda d: d.update(output={"size": "0x9"}),
+    "noise below 0": lambda d: d.update(scaling="fixed", made_on={"noise": noise(-0.1)}),
+    "noise that is no number": lambda d: d.update(scaling="fixed", made_on={"noise": noise(float("nan"))}),
+    "noise of 400 digits": lambda d: d.update(scaling="fixed", made_on={"noise": noise(10**400)}),
+}
+
+
+def noise(value):
+    from dustpan.core.measure.model import NoiseModel
+
+    data = NoiseModel.none().to_json()
+    data["sigma"][0][0][0] = value
+    return data
+
+
+@pytest.mark.parametrize("name", NASTY)
+def test_a_remedy_with_nonsense_in_it_is_refused_in_one_line(name):
+    data = json.loads(write_remedy(Remedy(Route((new_step("noise", "noise"),)))))
+    NASTY[name](data)
+    with pytest.raises(RemedyError, match=r"r\.json") as told:
+        read_remedy(json.dumps(data), where="r.json")
+    assert "\n" not in str(told.value) and len(str(told.value)) < 600
+
+
+def test_deep_nesting_is_refused_and_extra_and_missing_ids_are_kept():
+    with pytest.raises(RemedyError, match="too deeply"):
+        read_remedy('{"extra": ' + "[" * 100_000, where="r.json")
+    data = {
+        "format": "dustpan-remedy", "version": 1, "extra": {"mine": [1, {"deep": None}]},
+        "steps": [{"kind": "noise"}, {"kind": "noise", "extra": {"why": "again"}}, {"kind": "sharpen", "id": "noise_2"}],
+        "output": {"size": [1200, 800], "viewing": {"distance": 40}},
+    }  # fmt: skip
+    remedy = read_remedy(json.dumps(data), where="r.json")
+    assert [step.id for step in remedy.route] == ["noise", "noise_3", "noise_2"]
+    again = json.loads(write_remedy(remedy))
+    assert again["extra"] == data["extra"] and again["output"] == data["output"]
+    assert again["steps"][1]["extra"] == {"why": "again"}

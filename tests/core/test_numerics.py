@@ -7,8 +7,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from scipy import fft
+from tests.conftest import psnr, with_white_noise
 
-from conftest import psnr, with_white_noise
 from dustpan.core.engine import Engine
 from dustpan.core.filters.colour import OPPONENT, decode_curve, encode_curve, from_opponent, to_opponent
 from dustpan.core.filters.dct import clean_plane

@@ -7,8 +7,8 @@ from dataclasses import replace
 import cv2
 import numpy as np
 import pytest
+from tests.conftest import psnr
 
-from conftest import psnr
 from dustpan.core.engine import Engine
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.sharpen import detail_of, noise_gain

@@ -153,9 +153,7 @@ def harm_done(engine: Engine, plan: Plan, token: Token) -> list[dict]:
     return [{"what": found.what, "size": round(found.size, 4)} for found in report.harm]
 
 
-def used_remedy(
-    given: Remedy | None, engine: Engine, plan: Plan, route: Route, source: Source, fmt: Format
-) -> Remedy:
+def used_remedy(given: Remedy | None, engine: Engine, plan: Plan, route: Route, source: Source, fmt: Format) -> Remedy:
     """Return the remedy that makes these bytes again: the route, and what its automatic values came to."""
     resolved = {
         stage.step.id: stage.params.to_json(all_values=True)

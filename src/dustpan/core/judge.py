@@ -14,7 +14,17 @@ from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.planes import place_of
 from dustpan.core.filters.specks import SUPPORT
 from dustpan.core.measure.findings import Finding, harm_findings, hot_pixel_finding, light_findings, noise_findings
-from dustpan.core.measure.harm import Figures, Pair, Parts, clipped_of, figures_of, measure_parts, slope_gain
+from dustpan.core.measure.harm import (
+    Figures,
+    NoiseCells,
+    Pair,
+    Parts,
+    clipped_of,
+    figures_of,
+    measure_parts,
+    noise_cells,
+    slope_gain,
+)
 from dustpan.core.measure.model import DISPLAY, TONES
 from dustpan.core.measure.places import SIDE, Cells, Place, choose_patches, choose_proofs
 from dustpan.core.picture import Region
@@ -29,6 +39,7 @@ _SMALL = 1_500_000  # pixels
 _GRAIN = 8  # px; regions start on its multiples, so that sliding patches keep their places
 _WHOLE = (0.0, 0.0, 1.0, 1.0)
 _GRID_CELLS = 6000  # most cells of a noise grid
+_PRIOR = 1.0  # cells that a tone counts as having without any
 _TONE_BLUR = 0.06  # tone, how near a cell must be to count at a tone
 Check = Callable[[], None]
 
@@ -145,11 +156,27 @@ def report_on(
         )
 
     parts = map_out(part, range(len(pairs)), engine.pool)
-    grids = [noise_grid(engine, side, check=check) for side in (reference, plan)]
-    curves = [noise_over_tone(side, grid.tone) for side, grid in zip((reference, plan), grids, strict=True)]
-    before = noise_level(engine, reference, grids[0])
-    after = before * grids[1].rms / grids[0].rms if grids[0].rms > 0 else 0.0
-    return Report(*curves, (before, after), figures_of(parts), places, pairs, parts)
+    grid = noise_grid(engine, reference, check=check)
+    before = noise_level(engine, reference, grid)
+    fair = [n for n, place in enumerate(places) if place.name == "tone"] or range(len(pairs))
+    cells = NoiseCells.joined([noise_in(reference, plan, pairs[n], regions[n]) for n in fair])
+    curves = noise_over_tone(reference, grid.tone), noise_left_over_tone(plan, grid.tone, cells)
+    left = _share_left(cells)
+    return Report(*curves, (before, before * left), figures_of(parts), places, pairs, parts)
+
+
+def noise_in(reference: Plan, plan: Plan, pair: Pair, region: Region) -> NoiseCells:
+    """Return the luminance noise in the cells of a region, before a route (in its light) and after it."""
+    place = place_of(region, plan.base.size)
+    fields = (reference.noise_after(), plan.noise_after())
+    sigma = [field.sigma(np.clip(tone_of(pixels), 0, 1), place)[0] for field, pixels in zip(fields, pair, strict=True)]
+    return noise_cells(pair, *sigma)
+
+
+def _share_left(cells: NoiseCells) -> float:
+    """Return the part of the noise's deviation that is left over cells."""
+    before = float(cells.before.sum())
+    return (float(cells.after.sum()) / before) ** 0.5 if before > 0 else 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -192,10 +219,21 @@ def noise_over_tone(plan: Plan, tone: np.ndarray) -> np.ndarray:
     return np.array(curve) * DISPLAY
 
 
-def noise_at(plan: Plan, pixels: np.ndarray, region: Region) -> float:
-    """Return the luminance noise of a region of a plan's result, display levels; pixels : the region's own."""
-    tone = np.clip(tone_of(pixels), 0, 1)
-    return float(np.sqrt((plan.noise_after().sigma(tone, place_of(region, plan.base.size))[0] ** 2).mean()) * DISPLAY)
+def noise_left_over_tone(plan: Plan, tone: np.ndarray, cells: NoiseCells) -> np.ndarray:
+    """Return luminance noise after a route at `TONES`, display levels: of bare areas, and what texture keeps beside it."""
+    curve = noise_over_tone(plan, tone)
+    more = cells.after / np.maximum(cells.bare, 1e-12)
+    weight = np.exp(-0.5 * ((cells.tone - TONES[:, None]) / _TONE_BLUR) ** 2)
+    kept = (weight * more).sum(axis=1) + _PRIOR
+    return curve * np.sqrt(kept / (weight.sum(axis=1) + _PRIOR))
+
+
+def noise_of_patch(reference: Plan, plan: Plan, pair: Pair, region: Region) -> tuple[float, float]:
+    """Return the luminance noise of a region before a route (in its light) and after it, display levels."""
+    cells = noise_in(reference, plan, pair, region)
+    if not len(cells.tone):
+        return 0.0, 0.0
+    return float(np.sqrt(cells.before.mean()) * DISPLAY), float(np.sqrt(cells.after.mean()) * DISPLAY)
 
 
 def find_faults(engine: Engine, plan: Plan, *, check: Check = _nothing) -> list[Finding]:
@@ -209,7 +247,11 @@ def find_faults(engine: Engine, plan: Plan, *, check: Check = _nothing) -> list[
     rendered = source.linear and not source.metadata.camera
     check()
     return [
-        *hot_pixel_finding(find_hot_pixels(engine, plan, check=check), base.size[0] * base.size[1] / 1e6),
+        *hot_pixel_finding(
+            find_hot_pixels(engine, plan, check=check),
+            base.size[0] * base.size[1] / 1e6,
+            noiseless=base.noise.luminance == 0,
+        ),
         *light_findings(cells_of(plan), getattr(exposure, "ev", 0.0), _lost(survey.overview)),
         *noise_findings(base.noise, rendered=rendered),
     ]
@@ -278,9 +320,7 @@ def _search(engine: Engine, plan: Plan, stage: Stage, check: Check) -> tuple[tup
     return tuple(sorted(found))
 
 
-def _change_of(
-    engine: Engine, plan: Plan, before: Plan, stage: Stage, check: Check
-) -> Callable[[Region], np.ndarray]:
+def _change_of(engine: Engine, plan: Plan, before: Plan, stage: Stage, check: Check) -> Callable[[Region], np.ndarray]:
     """Return what gives by how much each pixel of a region (h x w) is changed by a step, or marks of what it found.
 
     Where Base holds this step's changed pixels alone they are at hand; else the step looks again.

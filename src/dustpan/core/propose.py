@@ -31,9 +31,12 @@ def propose_route(engine: Engine, *, check: Callable[[], None] = lambda: None) -
         if params is not None:
             step = Step(route.free_id(kind.kind), kind.kind, params, blend=kind.default_blend)
             route = route.inserted(step, len(route))
-    if all(kinds()[step.kind].idle(step.params) for step in route):
-        return Route()
-    return ease_route(engine, route, check=check)
+    return _unless_idle(ease_route(engine, _unless_idle(route), check=check))
+
+
+def _unless_idle(route: Route) -> Route:
+    """Return a route, or none when not one of its steps would change anything."""
+    return Route() if all(kinds()[step.kind].idle(step.params) for step in route) else route
 
 
 def ease_route(engine: Engine, route: Route, *, harm: str = "", check: Callable[[], None] = lambda: None) -> Route:

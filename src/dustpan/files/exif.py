@@ -147,7 +147,10 @@ def _turned_thumbnail(data: bytes, orientation: int) -> bytes:
         return b""
 
 
-_XMP_TURN = (re.compile(rb'(tiff:Orientation\s*=\s*["\'])[2-8](["\'])'), re.compile(rb"(<tiff:Orientation>\s*)[2-8](\s*<)"))
+_XMP_TURN = (
+    re.compile(rb'(tiff:Orientation\s*=\s*["\'])[2-8](["\'])'),
+    re.compile(rb"(<tiff:Orientation>\s*)[2-8](\s*<)"),
+)
 
 
 def upright_xmp(packet: bytes) -> bytes:

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import base64
-from collections.abc import Mapping
+import contextlib
+import os
+import threading
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -23,6 +26,7 @@ _LOSSLESS = tuple(
     for name in ("NO", "RLE", "ZIPS", "ZIP", "PIZ", "HTJ2K", "HTJ2K32", "HTJ2K256")
     if hasattr(OpenEXR, f"{name}_COMPRESSION")
 )
+_hushing = threading.Lock()
 _FAULTS = (RuntimeError, ValueError, KeyError, TypeError, OSError, IndexError, AttributeError)
 
 
@@ -30,7 +34,7 @@ def read(path: Path) -> Source:
     """Read the first part's colours; the other channels are kept as layers, the other parts as they are."""
     try:
         # By descriptor: a name need not be text.
-        with open(path, "rb") as file:
+        with open(path, "rb") as file, _hushed():
             name = f"/proc/self/fd/{file.fileno()}"
             with OpenEXR.File(name, header_only=True) as opened:
                 headers = [dict(part.header) for part in opened.parts]
@@ -79,6 +83,20 @@ def read(path: Path) -> Source:
         pixels, name=path.name, linear=True, alpha=alpha, layers=planes, metadata=metadata, messages=messages,
         alpha_kind="premultiplied", unsound=unsound, exact=exact,
     )  # fmt: skip
+
+
+@contextlib.contextmanager
+def _hushed() -> Iterator[None]:
+    """Keep the library from printing on standard error: it names a file that nobody knows; the message is ours."""
+    with _hushing:
+        kept, nowhere = os.dup(2), os.open(os.devnull, os.O_WRONLY)
+        os.dup2(nowhere, 2)
+        try:
+            yield
+        finally:
+            os.dup2(kept, 2)
+            os.close(kept)
+            os.close(nowhere)
 
 
 def _planes(part: Any) -> dict[str, np.ndarray]:
@@ -138,7 +156,9 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata, layers: Mapping[st
     if metadata.iso:
         kept["isoSpeed"] = float(metadata.iso)
     whole = [OpenEXR.Part(_writable(kept), _contiguous(channels), str(kept.get("name", "")))]
-    whole += [OpenEXR.Part(_writable(other), _contiguous(planes), str(other.get("name", ""))) for other, planes in parts]
+    whole += [
+        OpenEXR.Part(_writable(other), _contiguous(planes), str(other.get("name", ""))) for other, planes in parts
+    ]
     try:
         with open(path, "r+b") as file, OpenEXR.File(whole) as made:
             made.write(f"/proc/self/fd/{file.fileno()}")

@@ -30,9 +30,9 @@ def read(path: Path) -> Source:
             warnings.simplefilter("ignore")
             with open(path, "rb") as held, fits.open(held, memmap=False) as file:
                 return _read_first(path, file)
-    except PictureError:
+    except (PictureError, MemoryError):
         raise
-    except (OSError, ValueError, KeyError, TypeError, IndexError, VerifyError, OverflowError, AttributeError) as fault:
+    except Exception as fault:  # the library has no one error for a damaged file
         raise PictureError(f"{path}: damaged or cut short; the picture can't be read ({fault}).") from fault
 
 
@@ -58,7 +58,8 @@ def _read_first(path: Path, file: fits.HDUList) -> Source:
     notes = {
         "The file holds several pictures; the first was opened.": len(pictures) > 1,
         "The file holds values that are no numbers; they are shown as black or white.": unsound is not None,
-        "Its scaled whole numbers are written as floating point.": header.get("BITPIX", -32) > 0 and raw.dtype.kind == "f",
+        "Its scaled whole numbers are written as floating point.": header.get("BITPIX", -32) > 0
+        and raw.dtype.kind == "f",
         f"Its {8 * raw.dtype.itemsize}-bit values are worked in 32-bit floating point.": exact is not None
         and raw.dtype.itemsize >= 4,
     }

@@ -28,4 +28,8 @@ def load_remedy(path: Path) -> Remedy:
 
 def save_remedy(path: Path, remedy: Remedy, *, overwrite: bool = False) -> None:
     """Write a remedy file, whole or not at all; raises SaveError that names it."""
-    save_whole(path, lambda part: part.write_text(write_remedy(remedy), "utf-8") and None, overwrite=overwrite)
+
+    def write(part: Path) -> None:
+        part.write_text(write_remedy(remedy), "utf-8")
+
+    save_whole(path, write, overwrite=overwrite)

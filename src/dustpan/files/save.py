@@ -184,6 +184,7 @@ def _convert_blocks(engine, plan, fmt, linear, alpha_kind, pool, token, progress
 def _with_alpha_kind(working: np.ndarray, source: Source, region, kind: str) -> np.ndarray:
     """Return working pixels multiplied by alpha, or divided by it, in the values that the file multiplies."""
     x0, y0, x1, y1 = region
+    assert source.alpha is not None
     alpha = to_working(source.alpha[y0:y1, x0:x1, None])[..., :1]
     values = decode_curve(working) if source.linear else working
     if kind == "premultiplied":

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import struct
 from collections.abc import Sequence
 from pathlib import Path
@@ -26,6 +27,7 @@ _TURNS = {
     7: (1, True),
     8: (1, False),
 }
+logging.getLogger("tifffile").setLevel(logging.CRITICAL + 1)  # what is wrong with a file is told in one line, by us
 _ALPHA_KINDS = {0: "unspecified", 1: "premultiplied", 2: "straight"}
 _WRITTEN_AS = {"unspecified": "unspecified", "premultiplied": "assocalpha", "straight": "unassalpha"}
 _CLASSIC = 4_000_000_000  # bytes of pixels up to which a classic TIFF holds them
@@ -93,14 +95,18 @@ def _read_converted(path: Path) -> Source:
             check_size(path, image.width, image.height, 3)
             kind = {"cmyk": "CMYK", "lab": "Lab", "labs": "Lab"}.get(image.interpretation)
             if image.interpretation == "cmyk":
-                image = image.icc_transform("srgb", embedded=True, input_profile="cmyk", depth=16 if image.format == "ushort" else 8)
+                image = image.icc_transform(
+                    "srgb", embedded=True, input_profile="cmyk", depth=16 if image.format == "ushort" else 8
+                )
             elif kind:
                 image = image.colourspace("srgb")
             elif image.format not in ("uchar", "ushort") or image.bands not in (1, 2, 3, 4):
                 raise PictureError(f"{path}: the colours are stored as {image.interpretation}; they can't be opened.")
             turned = image.autorot()
             pixels = np.array(turned.numpy().reshape(turned.height, turned.width, turned.bands))
-            profile = b"" if kind or "icc-profile-data" not in image.get_fields() else bytes(image.get("icc-profile-data"))
+            profile = (
+                b"" if kind or "icc-profile-data" not in image.get_fields() else bytes(image.get("icc-profile-data"))
+            )
     except pyvips.Error as fault:
         reason = str(fault.detail).strip().splitlines()[-1:] or [fault.message]
         raise PictureError(f"{path}: damaged, or stored in a way that can't be opened ({reason[0]}).") from fault
@@ -199,7 +205,9 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata, *, alpha_kind: str
     )  # fmt: skip
 
 
-def write_page(path: Path, pixels: np.ndarray, metadata: Metadata, *, tags: Sequence[tuple] = (), **options: Any) -> None:
+def write_page(
+    path: Path, pixels: np.ndarray, metadata: Metadata, *, tags: Sequence[tuple] = (), **options: Any
+) -> None:
     """Write one page with a picture's EXIF, XMP and IPTC, byte for byte; `options` as `tifffile.imwrite` takes them."""
     block = exif.Block.read(metadata.exif)
     extra = [*tags, *((tag, kind, count, value, True) for tag, kind, count, value in block.described())]
@@ -209,7 +217,14 @@ def write_page(path: Path, pixels: np.ndarray, metadata: Metadata, *, tags: Sequ
     # tifffile writes no directory pointers: a private neighbour keeps the place and is renamed afterwards.
     extra += [(directory - 1, "I", 1, 0, True) for directory in directories]
     tifffile.imwrite(
-        path, pixels, extratags=extra, byteorder=block.order, bigtiff=large, metadata=None, software=False, **options
+        path,
+        pixels,
+        extratags=extra,
+        byteorder="<" if block.order == "<" else ">",
+        bigtiff=large,
+        metadata=None,
+        software=False,
+        **options,
     )
     if directories:
         with tifffile.TiffFile(path) as file:

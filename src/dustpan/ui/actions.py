@@ -109,6 +109,8 @@ def keys_of(menus: dict[str, QMenu]) -> list[tuple[str, list[tuple[str, str]]]]:
     native = QKeySequence.SequenceFormat.NativeText
     groups = []
     for name, menu in menus.items():
-        rows = [(a.shortcut().toString(native), a.text().rstrip(" …")) for a in menu.actions() if not a.shortcut().isEmpty()]
+        rows = [
+            (a.shortcut().toString(native), a.text().rstrip(" …")) for a in menu.actions() if not a.shortcut().isEmpty()
+        ]
         groups.append((name, rows))
     return groups

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import signal
 import subprocess
 import sys
 import threading
@@ -13,6 +14,8 @@ from pathlib import Path
 
 from dustpan.core.errors import DustpanError
 from dustpan.core.picture import Source
+
+_AWAKE = 400  # ms between two looks for a signal
 
 
 def start(files: list[Path], *, scene: str | None = None, into: Path | None = None) -> int:
@@ -48,6 +51,7 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
     catch_in_slots(lambda fault: window.tell(str(fault), True))
     loading.join()
     window.show()
+    _end_by_signal(window)
     if into is not None:
         from dustpan.ui.demo import Run
 
@@ -61,6 +65,17 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
     else:
         window.session.prepare(lambda: window.open_files(files, read=reading) if files else None)
     return app.exec()
+
+
+def _end_by_signal(window) -> None:
+    """Close the window when the process is told to end: what is changed is kept, nothing is left half-written."""
+    from PyQt6.QtCore import QTimer
+
+    for number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
+        signal.signal(number, lambda *_: window.close_at_once())
+    awake = QTimer(window, interval=_AWAKE)
+    awake.timeout.connect(lambda: None)  # the interpreter sees a signal only when it runs
+    awake.start()
 
 
 def _read_ahead(path: Path) -> Callable[[], Source]:

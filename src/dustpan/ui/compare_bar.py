@@ -93,7 +93,9 @@ class CompareBar(QWidget):
         self.see.setFixedWidth(112)
         self.lamp = Groove(2 * _LAMP * _STEPS)
         self.lamp.setFixedWidth(96)
-        self.lamp.setToolTip("Lamp: light up the view alone, -6 to +6 stops, to look into darks and lights; double-click for 0 (B)")
+        self.lamp.setToolTip(
+            "Lamp: light up the view alone, -6 to +6 stops, to look into darks and lights; double-click for 0 (B)"
+        )
         self.lamp.setAccessibleName("Lamp")
         self.lamp_button = QPushButton("Lamp 0", objectName="quiet")
         self.lamp_button.setFixedWidth(76)
@@ -109,7 +111,9 @@ class CompareBar(QWidget):
         self.see.activated.connect(lambda n: compare.look(see=SEE[n]))
         self.lamp.moved.connect(lambda part, dragging: self._light(_stops_at(part)))
         self.lamp.tapped.connect(lambda part: self._light(_stops_at(part)))
-        self.lamp.nudged.connect(lambda notches, fine: self._light(compare.now.look.lamp + notches * (0.05 if fine else 0.25)))
+        self.lamp.nudged.connect(
+            lambda notches, fine: self._light(compare.now.look.lamp + notches * (0.05 if fine else 0.25))
+        )
         self.lamp.reset.connect(lambda: self._light(0.0))
         self.lamp_button.clicked.connect(self.switch_lamp)
         for signal in (compare.changed, self.session.taken, self.session.chosen, self.session.opened):

@@ -151,9 +151,7 @@ class ExportDialog(QDialog):
         if not Path(self.folder.text()).is_dir():
             return f"There is no folder {self.folder.text()}."
         try:
-            check_name(
-                self.target, overwrite=self.overwrite.isChecked(), sources=[self._path] if self._path else []
-            )
+            check_name(self.target, overwrite=self.overwrite.isChecked(), sources=[self._path] if self._path else [])
         except SaveError as fault:
             return str(fault).replace(" or --overwrite", ", or have it replaced")
         return ""

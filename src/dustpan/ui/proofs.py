@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject, QRect, QSize, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from dustpan.core.engine import Engine, Plan
-from dustpan.core.judge import noise_at, proof_places, reference_plan, region_around, report_on
+from dustpan.core.judge import noise_of_patch, proof_places, reference_plan, region_around, report_on
 from dustpan.core.measure.findings import percent
 from dustpan.core.measure.harm import Pair
 from dustpan.core.measure.places import SIDE
@@ -226,5 +226,5 @@ def _figure(order: Order, proof: Proof, judged: Judged) -> str:
         if proof.name == "Edge":
             return "" if report.figures.halo is None else f"halo {percent(report.figures.halo)}"
         return "" if report.figures.texture_kept is None else f"kept {percent(report.figures.texture_kept)}"
-    before, after = (noise_at(plan, judged.pair[1], judged.region) for plan in (reference, order.plan))
+    before, after = noise_of_patch(reference, order.plan, judged.pair, judged.region)
     return f"noise {before:.1f} → {after:.1f}"

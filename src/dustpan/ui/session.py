@@ -488,7 +488,11 @@ class Session(QObject):
                 self.unreadable.emit(path)
 
         self.jobs.run(
-            lambda: _make_engine(read(), self.jobs.pool), finish, priority=Priority.VIEW, token=task.token, failed=failed
+            lambda: _make_engine(read(), self.jobs.pool),
+            finish,
+            priority=Priority.VIEW,
+            token=task.token,
+            failed=failed,
         )
 
     def _begin_with(self, source: Source, name: str, path: Path | None) -> None:

@@ -166,10 +166,10 @@ class Entry(QLineEdit):
         if event.key() == Qt.Key.Key_Escape:
             self.setText(self._before)
             self.setModified(False)
-            self.clearFocus()
+            self.window().setFocus()
         elif event.key() in _LEAVING:
             super().keyPressEvent(event)
-            self.clearFocus()
+            self.window().setFocus()
         else:
             super().keyPressEvent(event)
 

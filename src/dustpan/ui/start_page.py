@@ -46,7 +46,9 @@ class StartPage(QWidget):
         column.addSpacing(18)
         column.addWidget(QLabel("No picture at hand? Try the sample:", objectName="faint"))
         for name, words in SCENES.items():
-            button = self._button(f"{name.capitalize()}: {words}", "Open a made-up picture", lambda n=name: self.sample.emit(n))
+            button = self._button(
+                f"{name.capitalize()}: {words}", "Open a made-up picture", lambda n=name: self.sample.emit(n)
+            )
             column.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
         body = QWidget()
         body.setFixedWidth(_WIDTH)

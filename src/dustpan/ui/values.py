@@ -38,7 +38,11 @@ class Values(QObject):
             self._write("")
             return
         screen, now = self.canvas.tiles.screen, self.compare.now
-        if now.look == Look() and (screen.picture, screen.monitor) == (None, None) and now.mode not in ("removed", "inside"):
+        if (
+            now.look == Look()
+            and (screen.picture, screen.monitor) == (None, None)
+            and now.mode not in ("removed", "inside")
+        ):
             found = [self.canvas.colour_at(pixel, after=after) for after in (False, True)]
             self._tell(pixel, [None if c is None else (c.red(), c.green(), c.blue()) for c in found])
             return
@@ -51,10 +55,16 @@ class Values(QObject):
 
         def fetch() -> list:
             sides = (engine.plan(other, check=token.check), plan)
-            return [from_working(engine.sketch(side, region, check=token.check), dtype=np.uint8)[0, 0] for side in sides]
+            return [
+                from_working(engine.sketch(side, region, check=token.check), dtype=np.uint8)[0, 0] for side in sides
+            ]
 
         self.session.jobs.run(
-            fetch, lambda found: self._tell(pixel, found), priority=Priority.VIEW, token=token, failed=lambda fault: None
+            fetch,
+            lambda found: self._tell(pixel, found),
+            priority=Priority.VIEW,
+            token=token,
+            failed=lambda fault: None,
         )
 
     def _tell(self, pixel: QPoint, found: list) -> None:

@@ -74,6 +74,7 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.resize(*self._remembered_size())
         self.setMinimumSize(900, 600)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.jobs = Jobs(pool or Pool(yielding=True), self)
         self.session = Session(self.jobs, self, kept)
         self.compare = Compare(self.session, self)
@@ -335,7 +336,11 @@ class Window(QMainWindow):
         session = self.session
         ready, step = session.engine is not None, session.step
         actions = self.actions_by_name
-        for names, on in (((*NEED_PICTURE, *MODES), ready), (NEED_STEP, step is not None), (NEED_ROUTE, len(session.route) > 0)):
+        for names, on in (
+            ((*NEED_PICTURE, *MODES), ready),
+            (NEED_STEP, step is not None),
+            (NEED_ROUTE, len(session.route) > 0),
+        ):
             for name in names:
                 actions[name].setEnabled(on)
         self.hold_button.setEnabled(ready)
@@ -487,8 +492,8 @@ class Window(QMainWindow):
         if self.session.dragging:
             self._end_drags()
             self.session.end_drag()
-        elif not self.task_bar.cancel_newest() and (focused := self.focusWidget()) is not None:
-            focused.clearFocus()
+        elif not self.task_bar.cancel_newest():
+            self.setFocus()
         self.canvas.glimpse(None)
 
     def ask_open(self) -> None:
@@ -638,10 +643,9 @@ class Window(QMainWindow):
             self.compare.peek("")
 
     def showEvent(self, event):
-        """Begin with the focus nowhere: keys are the window's."""
+        """Begin with the focus on no button, list or field: keys are the window's."""
         super().showEvent(event)
-        if (focused := self.focusWidget()) is not None:
-            focused.clearFocus()
+        self.setFocus()
 
     def closeEvent(self, event):
         """Ask once when work under way would be lost; then end it all, and both pools."""
@@ -654,11 +658,25 @@ class Window(QMainWindow):
             self.memory.put("size", [self.width(), self.height()])
         self.session.keep_route()
         self.session.tasks.cancel_all()
-        for part in (self.tiles, self.other, self.proofs, self.readings, self.findings, self.canvas, self.watch, self.values):
+        for part in (
+            self.tiles,
+            self.other,
+            self.proofs,
+            self.readings,
+            self.findings,
+            self.canvas,
+            self.watch,
+            self.values,
+        ):
             part.stop()
         self.jobs.close()
         self.closed.emit()
         super().closeEvent(event)
+
+    def close_at_once(self) -> None:
+        """Close without a question."""
+        self._ending = True
+        self.close()
 
     def _ask_to_end(self, under_way: list[str]) -> None:
         box = QMessageBox(self)
@@ -671,8 +689,7 @@ class Window(QMainWindow):
 
         def answered(button) -> None:
             if button is stop:
-                self._ending = True
-                self.close()
+                self.close_at_once()
 
         box.buttonClicked.connect(answered)
         box.open()

@@ -11,9 +11,10 @@ from dustpan.core.measure.harm import Figures
 from dustpan.core.measure.model import DISPLAY, TONES, NoiseModel
 from dustpan.core.measure.places import Cells, Place
 
-NOISY = 1.5  # display levels from which noise is a finding
-COLOURFUL = 1.2  # display levels from which colour noise is a finding
+NOISY = 2.4  # display levels from which noise is a finding, and cleaning worth its risk
+COLOURFUL = 1.8  # display levels from which colour noise is a finding
 _RENDER_TOO_NOISY = 12.0  # display levels past which more samples cure better than cleaning
+_A_FEW, _DOTS = 0.5, 100.0  # specks in a megapixel that are not worth a word, of a photograph and of a drawing
 _LOST = 0.002  # share of pixels at black or white
 _MOST_PLACES = 12
 
@@ -65,9 +66,14 @@ def noise_findings(model: NoiseModel, *, rendered: bool) -> list[Finding]:
     return found
 
 
-def hot_pixel_finding(places: Sequence[tuple[int, int]], megapixels: float) -> list[Finding]:
-    """Return the finding for specks found at places, when they are more than a few."""
-    if len(places) <= max(2, 0.5 * megapixels):
+def hot_pixel_finding(
+    places: Sequence[tuple[int, int]], megapixels: float, *, noiseless: bool = False
+) -> list[Finding]:
+    """Return the finding for specks found at places, when they are more than a few.
+
+    noiseless : the picture was drawn, not taken: what stands alone there are dots and the holes of letters.
+    """
+    if len(places) <= max(2, (_DOTS if noiseless else _A_FEW) * megapixels):
         return []
     return [Finding("hot_pixels", f"{len(places)} hot pixels", float(len(places)), "hot_pixels", tuple(places))]
 

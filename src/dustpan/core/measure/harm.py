@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import cv2
 import numpy as np
@@ -19,7 +19,12 @@ SigmaOf = Callable[[np.ndarray], np.ndarray]
 _BLOCK = 16  # px, side of the cells that texture is judged in
 _BLUR = 0.9  # px, deviation of the blur before slopes are taken
 _STRUCTURED = 2.0  # slope energy of a cell, times that of its noise, from which it counts as structured
-_SPECK, _IN_SPECK = 12, 0.6  # pixels of a cell that a hot pixel's slopes fill, and the share of energy from which it is one
+_SPECK, _IN_SPECK = (
+    12,
+    0.6,
+)  # pixels of a cell that a hot pixel's slopes fill, and the share of energy from which it is one
+_BARE, _CALIBRATED = 0.5, (0.5, 1.0)  # quantile over cells that is taken for bare, and what it may come to
+_HARDLY_CLEANED = 0.95  # part of its noise that a route leaves, from which nothing tells where it was cleaned
 _EDGE_REACH = 9  # px to both sides of an edge that are looked at
 _NEAR = 4  # px beside an edge in which it overshoots
 _ALONG = 4  # px to both sides along an edge that are averaged
@@ -197,6 +202,60 @@ def _texture(pair: Pair, sigma: SigmaOf, gain: float) -> tuple[float, float]:
     # Where structure is strong, noise is kept with it: its share follows that of the whole cell.
     share = shared[structured] / np.maximum(energy[structured], 1e-12)
     return float((share * own).sum()), float(own.sum())
+
+
+@dataclass(frozen=True, eq=False)
+class NoiseCells:
+    """Luminance noise in the cells of a patch (working units).
+
+    tone : after the route; before : variance before it; bare : variance after it in bare areas; cleaned : part of the
+    noise that was cleaned, as far as what was taken away tells it (about 1 in bare areas).
+    """
+
+    tone: np.ndarray
+    before: np.ndarray
+    bare: np.ndarray
+    cleaned: np.ndarray
+
+    @classmethod
+    def joined(cls, parts: Sequence[NoiseCells]) -> NoiseCells:
+        """Return the cells of several patches together."""
+        return cls(*(np.concatenate([getattr(p, item.name) for p in parts]) for item in fields(cls)))
+
+    @property
+    def after(self) -> np.ndarray:
+        """Variance after the route.
+
+        The flatter cells are bare: what is taken away there is all that can be, and that is the measure of the rest, so
+        that a noise model that is a little off does not pass for texture.
+        """
+        if not len(self.cleaned):
+            return self.bare
+        whole = np.clip(np.quantile(self.cleaned, _BARE), *_CALIBRATED)
+        part = np.clip(self.cleaned / whole, 0, 1)
+        return part * self.bare + (1 - part) * self.before
+
+
+def noise_cells(pair: Pair, before: np.ndarray, after: np.ndarray) -> NoiseCells:
+    """Return the noise that a route leaves in the cells of a patch, where texture keeps its noise with it.
+
+    before, after : (h, w) deviations of luminance noise at each pixel, after that of bare areas.
+
+    Notes
+    -----
+    In bare areas a route leaves `after`. Where there is structure a cleaning keeps some coefficients whole. How many
+    is told by what it has taken away: of the variance, a share p (1 - g)^2, with g = after / before and p the
+    share of the coefficients that were cleaned.
+    """
+    planes = [to_opponent(pixels)[0] for pixels in pair]
+    taken = planes[0] - planes[1]
+    removed = np.maximum(_cells(taken**2) - _cells(taken) ** 2, 0)
+    noise, left = _cells(before**2), _cells(after**2)
+    gain = np.sqrt(left / np.maximum(noise, 1e-12))
+    cleaned = removed / np.maximum((1 - gain) ** 2 * noise, 1e-12)
+    cleaned = np.where(gain > _HARDLY_CLEANED, 1.0, np.minimum(cleaned, _CALIBRATED[1]))
+    tone = _cells(planes[1]) / 3**0.5
+    return NoiseCells(*(plane.ravel() for plane in (tone, noise, left, cleaned)))
 
 
 def halo_of(profiles: Sequence[Profiles], *, before: bool = True) -> float | None:

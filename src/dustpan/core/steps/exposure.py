@@ -140,16 +140,31 @@ class Exposure(StepKind):
             return super().carry(params, analysis, noise, lay)
         plane = lift_stops(analysis.base, shadows=params.shadows, highlights=params.highlights)
         lifts = np.linspace(float(plane.min()), float(plane.max()) + 1e-3, _LIFTS, dtype=np.float32)
+        slopes = _slopes_at(lifts, plane, analysis, params)
 
-        def lifted_by(stops: float) -> NoiseField:
+        def lifted_by(stops: float, slope: float) -> NoiseField:
             def run(field: np.ndarray) -> np.ndarray:
-                result = _render(field, params, stops)
+                tone = tone_of(field)
+                result = _render(field, params, (stops + slope * (tone - tone.mean()))[..., None])
                 return result if lay is None else lay(field, result)
 
             return carry_field(noise, lambda model: carry_noise(model, run))
 
-        fields = tuple(lifted_by(float(stops)) for stops in lifts)
+        fields = tuple(lifted_by(float(stops), float(slope)) for stops, slope in zip(lifts, slopes, strict=True))
         return LiftedField(lifts, fields, lambda place, shape: sample_plane(plane, place, shape))
+
+
+def _slopes_at(lifts: np.ndarray, plane: np.ndarray, analysis: BasePlanes, params: ExposureParams) -> np.ndarray:
+    """Return by how many stops the lift changes with a pixel's own tone, on average where each lift stands.
+
+    Where the base layer follows the picture, a pixel that noise makes brighter is lifted less.
+    """
+    small = np.float32(1e-3)
+    raised = lift_stops(analysis.base + small, shadows=params.shadows, highlights=params.highlights)
+    slope = (raised - plane) / small * analysis.slope
+    width = max(float(lifts[-1] - lifts[0]) / (len(lifts) - 1), 1e-3)
+    weights = np.maximum(1 - np.abs(plane[None] - lifts[:, None, None]) / width, 0)
+    return (weights * slope).sum(axis=(1, 2)) / np.maximum(weights.sum(axis=(1, 2)), 1e-6)
 
 
 def _render(tile, params, stops):

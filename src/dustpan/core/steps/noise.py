@@ -166,7 +166,10 @@ class Noise(StepKind):
         if harm != "flattened" or params.luminance < 20:
             return None
         return replace(
-            params, auto=False, luminance=round(0.8 * params.luminance), detail_return=min(params.detail_return + 15, 100.0)
+            params,
+            auto=False,
+            luminance=round(0.8 * params.luminance),
+            detail_return=min(params.detail_return + 15, 100.0),
         )
 
     def tell(self, params, analysis, found=None):

@@ -1,0 +1,266 @@
+"""Results that must always be the same and true: drafts, stores, figures behind masks and laws, proposals."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from glob import glob
+
+import cv2
+import numpy as np
+import pytest
+from PIL import Image, ImageDraw, ImageFont
+from tests.conftest import with_white_noise
+
+from dustpan.batch.run import Order, clean_one
+from dustpan.core.engine import Engine
+from dustpan.core.filters.colour import to_opponent
+from dustpan.core.judge import (
+    count_found,
+    counted,
+    find_faults,
+    find_hot_pixels,
+    judge,
+    patch_places,
+    region_around,
+    report_on,
+)
+from dustpan.core.measure.findings import percent
+from dustpan.core.picture import Source
+from dustpan.core.pool import Token
+from dustpan.core.propose import ease_route, propose_route
+from dustpan.core.remedy import read_remedy
+from dustpan.core.route import Document, Route, Step, Where
+from dustpan.core.steps import kinds, new_step, reference_of
+from dustpan.core.where import part_kinds
+from dustpan.core.where.base import Part
+from dustpan.files.save import FORMATS, save_picture
+from dustpan.simulate.scenes import clean_picture, noisy_picture
+
+
+def manual(kind: str, step_id: str = "", **values) -> Step:
+    step = new_step(kind, step_id or kind)
+    auto = {"auto": False} if hasattr(step.params, "auto") else {}
+    return replace(step, params=replace(step.params, **auto, **values))
+
+
+def document(*steps: Step) -> Document:
+    return Document(Route(steps))
+
+
+def ellipse(**values) -> Where:
+    kind = part_kinds()["ellipse"]
+    return Where((Part("e", kind, kind.params_type(**values)),), feather=12.0)
+
+
+@pytest.fixture(scope="module")
+def large():
+    """A picture over 1 MP, whose overview is a reduced one."""
+    return noisy_picture("bench", iso=12800, size=(1500, 1000))
+
+
+def test_the_remedy_that_was_used_gives_the_same_bytes_again(large, tmp_path):
+    import json
+
+    source = tmp_path / "night.png"
+    save_picture(source, large.pixels, large.metadata, FORMATS["png"])
+    order = Order(None, "png", 90, False, (source,))
+    first = clean_one(source, tmp_path / "a.png", order, pool=None, token=Token())
+    used = read_remedy(json.dumps(first["remedy"]), where="used")
+    assert set(first["remedy"]["made_on"]["resolved"]) == {"noise"} and first["harm"] == []
+    again = clean_one(source, tmp_path / "b.png", replace(order, remedy=used), pool=None, token=Token())
+    assert (tmp_path / "a.png").read_bytes() == (tmp_path / "b.png").read_bytes()
+    assert again["remedy"]["made_on"]["resolved"] == first["remedy"]["made_on"]["resolved"]
+
+
+def test_going_to_a_draft_and_back_is_exact(noisy):
+    route = document(manual("noise"), manual("sharpen", radius=0.9))
+    engine, plain = Engine(noisy), Engine(noisy)
+    plan = engine.plan(route).at(2).at(0)
+    assert [stage.step.kind for stage in engine.plan(route).at(2).stages] == ["noise"]  # too small to show
+    there_and_back = engine.render(plan, (0, 0, *plan.size))
+    assert np.array_equal(there_and_back, plain.render(plain.plan(route), (0, 0, *plan.size)))
+
+
+def test_the_inside_of_an_idle_step_is_that_of_its_own_place(noisy):
+    route = document(manual("sharpen", amount=0.0), manual("exposure", ev=-3.0))
+    engine = Engine(noisy)
+    alone = engine.inside(engine.plan(document(manual("sharpen", amount=0.0))), "sharpen", "gate", (0, 0, 128, 128))
+    assert np.array_equal(engine.inside(engine.plan(route), "sharpen", "gate", (0, 0, 128, 128)), alone)
+
+
+def test_blocks_under_pressure_never_push_a_base_out(noisy):
+    engine = Engine(noisy, budget=3 << 20)  # less than two blocks
+    route = document(manual("hot_pixels"), manual("exposure", ev=0.5), manual("noise"))
+    plan = engine.plan(route)
+    ran = engine.runs["hot_pixels"]
+    for _ in range(2):
+        engine.render(plan, (0, 0, *plan.size))
+        assert engine.plan(route).base is plan.base
+    assert engine.runs["hot_pixels"] == ran
+
+
+QUIET = {"luminance": 80.0, "colour": 90.0, "detail_return": 0.0}
+ROUTES = {
+    "plain": document(manual("noise", **QUIET)),
+    "masked": document(replace(manual("noise", **QUIET), where=ellipse(cx=0.3, cy=0.6, rx=0.3, ry=0.45, angle=30.0))),
+    "mixed": document(replace(manual("noise", **QUIET), mix=0.5)),
+    "colour only": document(replace(manual("noise", **QUIET), blend="colour_only")),
+    "lifted": document(manual("exposure", ev=0.8), manual("noise", **QUIET)),
+    "lifted twice": document(
+        replace(manual("exposure", "first", ev=1.0), where=ellipse()), manual("exposure", shadows=0.5), manual("noise", **QUIET)
+    ),
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def twice(large):
+    """Engines on two photographs of one scene: what they differ by is their noise."""
+    return Engine(large), Engine(noisy_picture("bench", iso=12800, size=(1500, 1000), seed=9))
+
+
+@pytest.mark.parametrize("name", ROUTES)
+def test_the_noise_that_readings_tell_is_the_noise_there_is(twice, name):
+    engine, route = twice[0], ROUTES[name]
+    plan, original = engine.plan(route), engine.plan(Document())
+    report = judge(engine, plan, original, patch_places(original))
+    before, after = (spread(twice, side) for side in (reference_of(route), route))
+    assert report.noise[0] == pytest.approx(before, rel=0.1)
+    assert report.noise[1] == pytest.approx(after, rel=0.12)
+
+
+def spread(engines, side: Document) -> float:
+    """What two photographs differ by, levels: the median in each cell, then the mean over cells."""
+    one, two = (to_opponent(e.render(e.plan(side), (0, 0, 1500, 1000)))[0] for e in engines)
+    cells = ((one - two) ** 2 / 2)[:984, :1488].reshape(41, 24, 62, 24).transpose(0, 2, 1, 3).reshape(-1, 576)
+    return float(np.sqrt((np.median(cells, axis=1) / 0.4549).mean()) * 255)
+
+
+def test_noise_is_told_where_a_masked_step_left_it(twice):
+    """A proof beside the ellipse has all its noise, one inside has little, whatever the middle has."""
+    engine = twice[0]
+    plan = engine.plan(document(replace(manual("noise", **QUIET), where=ellipse(cx=0.2, cy=0.5, rx=0.15, ry=0.3))))
+    reference = engine.plan(Document())
+    shares = []
+    for x in (300, 1200):
+        region = region_around(x, 500, 128, 128, plan.base.size)
+        pair = (engine.sketch(reference, region), engine.sketch(plan, region))
+        report = report_on(engine, plan, reference, [region], [pair])
+        shares.append(report.noise[1] / report.noise[0])
+    assert shares[0] < 0.45 and shares[1] == pytest.approx(1, abs=0.02)
+
+
+def page(paper: int, ink: int, size: int) -> np.ndarray:
+    """Letters on paper."""
+    sheet = Image.new("L", (900, 700), paper)
+    font = ImageFont.truetype(glob("src/dustpan/ui/fonts/*.otf")[0], size)
+    rng = np.random.default_rng(1)
+    for y in range(20, 680 - size, round(1.5 * size)):
+        words = ("".join(rng.choice(list("abcdefghmnoprstu"), rng.integers(2, 9))) for _ in range(30))
+        ImageDraw.Draw(sheet).text((20, y), " ".join(words), font=font, fill=ink)
+    return np.repeat(np.asarray(sheet)[..., None], 3, axis=2)
+
+
+@pytest.mark.parametrize("size", [10, 24, 60])
+@pytest.mark.parametrize("tones", [(255, 0), (240, 30), (0, 255)])
+def test_letters_are_not_taken_for_noise(tones, size):
+    sheet = page(*tones, size)
+    engine = Engine(Source(sheet))
+    assert engine.base.noise.luminance < 1
+    assert propose_route(engine) == Route()
+    assert {f.what for f in find_faults(engine, engine.plan(Document()))} <= {"clipped_black", "clipped_white"}
+    grainy = Engine(Source(with_white_noise(sheet.astype(np.float32) / 255, 6)))
+    assert grainy.base.noise.luminance < 20
+
+
+@pytest.mark.parametrize("value", [0, 128, 255])
+def test_nothing_is_proposed_for_an_even_picture(value):
+    assert propose_route(Engine(Source(np.full((400, 500, 3), value, np.uint8)))) == Route()
+
+
+def test_nothing_is_wrong_with_a_clean_picture():
+    engine = Engine(clean_picture("bench", dtype=np.uint8))
+    assert find_hot_pixels(engine, engine.plan(Document())) == []
+    assert propose_route(engine) == Route()
+
+
+def test_a_proposal_does_no_harm_of_its_own_even_to_a_picture_sharpened_in_the_camera():
+    for source in (
+        noisy_picture("bench", iso=1600, size=(1200, 800), sharpening=1.0),
+        noisy_picture("bench", iso=25600, size=(1200, 800)),
+    ):
+        engine = Engine(source)
+        plan, original = engine.plan(Document(propose_route(engine))), engine.plan(Document())
+        assert list(judge(engine, plan, original, patch_places(original)).harm) == []
+
+
+def test_harm_names_the_step_that_has_done_it_and_can_be_eased(large):
+    engine = Engine(large)
+    harsh = manual("sharpen", amount=400.0, radius=2.0, halo_light=1.0, halo_dark=1.0, noise_gate=0.0, edge_gate=0.0)
+    route = Route((manual("noise", **QUIET), harsh))
+    original = engine.plan(Document())
+    places = patch_places(original)
+    harm = {f.what: f for f in judge(engine, engine.plan(Document(route)), original, places).harm}
+    assert harm["halo"].step == "sharpen" and harm["halo"].step_id == "sharpen" and harm["halo"].size > 8
+    eased = ease_route(engine, route, harm="halo")
+    assert eased.find("noise") == route.find("noise") and eased.find("sharpen").params.amount < 400
+    left = {f.what for f in judge(engine, engine.plan(Document(eased)), original, places).harm}
+    assert "halo" not in left
+
+
+def test_light_set_on_purpose_is_no_harm(large):
+    engine = Engine(large)
+    original = engine.plan(Document())
+    for step in (
+        manual("exposure", ev=-0.5),
+        manual("exposure", shadows=0.7),
+        replace(manual("noise", **QUIET), blend="overlay", mix=0.3),
+    ):
+        report = judge(engine, engine.plan(document(step)), original, patch_places(original))
+        assert not {"darker_shadows", "cast", "dull_highlights"} & {f.what for f in report.harm}
+        if step.kind == "exposure":
+            assert report.noise[1] == pytest.approx(report.noise[0], rel=0.01)  # light alone takes no noise away
+
+
+def test_a_card_and_a_finding_give_the_same_count(large):
+    engine = Engine(large)
+    found = find_hot_pixels(engine, engine.plan(Document()))
+    plan = engine.plan(document(manual("hot_pixels"), manual("noise")))
+    stage = plan.stage("hot_pixels")
+    assert counted(engine, stage) == len(found) > 20
+    assert stage.kind.tell(stage.params, stage.analysis, counted(engine, stage)) == f"{len(found)} mended"
+    assert stage.kind.tell(stage.params, stage.analysis).startswith("about ")
+    keener = engine.plan(document(manual("hot_pixels", sensitivity=3.5)))
+    assert counted(engine, keener.stage("hot_pixels")) is None
+    count_found(engine, keener)
+    assert counted(engine, keener.stage("hot_pixels")) > len(found)
+
+
+def test_shares_are_said_in_words():
+    assert [percent(share) for share in (1.0, 0.996, 0.5, 0.012, 0.004, 0)] == [
+        "100 %",
+        "100 %",
+        "50 %",
+        "1 %",
+        "0.4 %",
+        "0 %",
+    ]
+
+
+def test_every_harm_has_a_step_that_eases_it_or_is_mixed_in_by_less(large):
+    for kind in kinds().values():
+        for harm in ("halo", "flattened", "darker_shadows", "clipping_black", "clipping_white", "cast", "steps"):
+            gentler = kind.ease(kind.params_type(), harm)
+            assert gentler is None or (
+                gentler != kind.params_type() and kind.params_type.faults(gentler.to_json()) == []
+            )
+
+
+def test_a_blurred_edge_has_no_halo_by_noise():
+    """The extremes of single noisy profiles are not an overshoot."""
+    from dustpan.core.measure.harm import find_edges, worst_halo
+
+    y, x = np.mgrid[0:128, 0:128]
+    edge = (0.3 + 0.4 / (1 + np.exp(-(x - 64 + 0.2 * y - 12) / 1.5)))[..., None].repeat(3, 2).astype(np.float32)
+    rng = np.random.default_rng(3)
+    noisy = [edge + cv2.GaussianBlur(rng.normal(0, 0.03, edge.shape).astype(np.float32), (0, 0), 0.7) for _ in range(2)]
+    assert worst_halo([find_edges(edge, noisy[0]), find_edges(edge, noisy[1])]) < 0.04
