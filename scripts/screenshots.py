@@ -48,6 +48,8 @@ def main(folder: Path) -> None:
         app.primaryScreen().grabWindow(0).save(str(folder / f"{name}.png"))
         print(folder / f"{name}.png")
 
+    wait(seconds=0.5)
+    app.primaryScreen().grabWindow(0).save(str(folder / "empty.png"))
     open_scene(window, "bench")
     wait(lambda: len(session.route) > 0)
     wait(lambda: window.findings.faults is not None)
@@ -55,6 +57,11 @@ def main(folder: Path) -> None:
     shoot("overview")
     at(860, 900)
     shoot("wipe")
+    window.actions_by_name["wipe"].setChecked(False)
+    proof = next(item for item in window.proofs.items if item.name == "Texture")
+    canvas.peek_at(proof.x, proof.y, 2.0)
+    shoot("proof")
+    canvas.end_peek()
     window.actions_by_name["pair"].setChecked(True)
     at(1650, 1180)
     shoot("pair")
@@ -88,7 +95,8 @@ def main(folder: Path) -> None:
     shoot("add")
     window.route_bar.steps.hide()
     canvas.fit()
-    dialog = ExportDialog(Path("/"), session.engine.source, window)
+    dialog = ExportDialog(Path("/pictures/bench.png"), session.engine.source, None, window)
+    dialog.folder.setText("/")
     dialog.open()
     shoot("export")
     dialog.close()
@@ -98,7 +106,7 @@ def main(folder: Path) -> None:
     at(1420, 1300)
     wait(lambda: window.findings.faults is not None)
     shoot("raw")
-    window.close()
+    window.close_at_once()
 
 
 if __name__ == "__main__":

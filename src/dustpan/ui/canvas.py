@@ -114,6 +114,11 @@ class Canvas(QWidget):
         self._set(zoom, QPointF(0, 0))
         self._move(QPointF(self.room.width() / 2 - x * zoom, self.room.height() / 2 - y * zoom))
 
+    @property
+    def peeking(self) -> bool:
+        """Whether a place is shown large for as long as something is pressed."""
+        return self._peek is not None
+
     def end_peek(self) -> None:
         """Go back to what was looked at before `peek_at`."""
         if self._peek is None:

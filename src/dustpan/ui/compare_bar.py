@@ -89,6 +89,7 @@ class CompareBar(QWidget):
             "What the picture is compared with: the original, the input of the chosen step, or a take"
         )
         self.see = self._choice("See all, brightness, colour, one channel, or what is lost at black and white (N)")
+        self.against.setMaximumWidth(180)
         self.see.addItems([f"See {name}" for name in SEE])
         self.see.setFixedWidth(112)
         self.lamp = Groove(2 * _LAMP * _STEPS)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
@@ -46,6 +47,8 @@ class KeysDialog(QDialog):
         scroll = QScrollArea(widgetResizable=True)
         scroll.setWidget(body)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        for button in buttons.buttons():
+            button.setIcon(QIcon())
         buttons.rejected.connect(self.reject)
         whole = QVBoxLayout(self)
         whole.addWidget(scroll, 1)

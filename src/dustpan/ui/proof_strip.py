@@ -343,8 +343,9 @@ class ProofStrip(QWidget):
     def paint_frames(self, painter: QPainter) -> None:
         """Draw the proofs' frames with their names."""
         self._labels = []
-        if not self.frames_shown or self.canvas.compare.now.mode in ("removed", "inside"):
+        if not self.frames_shown or self.canvas.peeking or self.canvas.compare.now.mode in ("removed", "inside"):
             return
+        painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setFont(theme.font(8))
         seen = QRectF(self.canvas.picture_rect()).intersected(QRectF(self.canvas.rect()))
         for proof in self.proofs.items:

@@ -109,6 +109,9 @@ QComboBox::drop-down {{ border: none; width: 20px; }}
 QComboBox::down-arrow {{ width: 0; height: 0; border-left: 4px solid {GREYS.bar}; border-right: 4px solid {GREYS.bar};
     border-top: 5px solid {GREYS.text}; margin-right: 8px; }}
 QComboBox QAbstractItemView {{ background: {GREYS.panel}; border: 1px solid {GREYS.line}; }}
+QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {GREYS.faint}; border-radius: 3px; background: {GREYS.ground}; }}
+QCheckBox::indicator:checked {{ background: {VERDIGRIS}; border-color: {VERDIGRIS}; }}
+QCheckBox:focus {{ color: {GREYS.bright}; }}
 QProgressBar {{ background: {GREYS.ground}; border: none; border-radius: 3px; max-height: 6px; }}
 QProgressBar::chunk {{ background: {VERDIGRIS}; border-radius: 3px; }}
 QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}

@@ -173,8 +173,8 @@ class Noise(StepKind):
         )
 
     def tell(self, params, analysis, found=None):
-        """Return the part of the luminance noise that goes."""
-        return f"{params.luminance:.0f} % taken away"
+        """Return the part of the luminance noise that goes where nothing lies under it."""
+        return f"{params.luminance:.0f} % off bare areas"
 
 
 def mean_deviations(field: NoiseField) -> tuple[float, float]:
