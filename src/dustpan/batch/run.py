@@ -132,6 +132,7 @@ def clean_one(
     save_picture(
         target, pixels, source.metadata, fmt, quality=order.quality, overwrite=order.overwrite, sources=order.sources,
         layers=source.layers, alpha_kind=source.alpha_kind,
+        check=token.check,
     )  # fmt: skip
     return {
         "source": str(picture), "out": str(target), "format": fmt.name, "width": source.width, "height": source.height,

@@ -8,7 +8,7 @@ import click
 from rich.console import Console
 from rich.table import Table
 
-from dustpan.cli.report import print_json
+from dustpan.cli.report import print_json, quiet_output
 from dustpan.core.engine import Engine
 from dustpan.core.figures import compare_pictures, measure_picture
 from dustpan.core.pool import Pool
@@ -22,17 +22,23 @@ from dustpan.files import read_picture
 def measure(picture, reference, as_json):
     """Measure a picture: noise, faults, sharpness. Example: dustpan measure night.jpg --reference clean.png --json"""
     pool = Pool()
+    with quiet_output():
+        figures = _measure(picture, reference, pool)
+    if as_json:
+        print_json(figures)
+    else:
+        Console().print(_table(str(picture), figures))
+
+
+def _measure(picture: Path, reference: Path | None, pool: Pool) -> dict:
     try:
         engine = Engine(read_picture(picture), pool=pool)
         figures = measure_picture(engine)
         if reference is not None:
             figures |= compare_pictures(engine, Engine(read_picture(reference), pool=pool))
+        return figures
     finally:
         pool.close()
-    if as_json:
-        print_json(figures)
-    else:
-        Console().print(_table(str(picture), figures))
 
 
 def _table(title: str, figures: dict) -> Table:

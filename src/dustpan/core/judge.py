@@ -28,7 +28,7 @@ from dustpan.core.measure.harm import (
 from dustpan.core.measure.model import DISPLAY, TONES
 from dustpan.core.measure.places import SIDE, Cells, Place, choose_patches, choose_proofs
 from dustpan.core.picture import Region
-from dustpan.core.pool import map_out, share_out
+from dustpan.core.pool import Priority, map_out, share_out
 from dustpan.core.route import Document, Route
 from dustpan.core.steps import kinds, new_step, reference_of
 from dustpan.core.steps.base import Context
@@ -102,8 +102,11 @@ def reference_plan(engine: Engine, plan: Plan, *, check: Check = _nothing) -> Pl
     return engine.plan(reference_of(Document(working)), check=check)
 
 
-def judge(engine: Engine, plan: Plan, original: Plan, places: Sequence[Place], *, check: Check = _nothing) -> Report:
-    """Return the report of a plan, from patches around places.
+def judge(
+    engine: Engine, plan: Plan, original: Plan, places: Sequence[Place], *, check: Check = _nothing,
+    priority: int = Priority.AROUND,
+) -> Report:  # fmt: skip
+    """Return the report of a plan, from patches around places; `priority` is that of the threads that help.
 
     What is newly lost is told against the original, all else against the picture in the route's own light.
     """
@@ -117,7 +120,7 @@ def judge(engine: Engine, plan: Plan, original: Plan, places: Sequence[Place], *
         before, after = read(reference, region, check=check), read(plan, region, check=check)
         return (before, after), before if reference.key == original.key else read(original, region, check=check)
 
-    found = map_out(patch, regions, engine.pool)
+    found = map_out(patch, regions, engine.pool, priority=priority)
     report = report_on(
         engine, plan, reference, regions, [f[0] for f in found], originals=[f[1] for f in found], places=places,
         check=check,
@@ -155,7 +158,7 @@ def report_on(
             pairs[number], sigma=lambda tone: field.sigma(tone, place)[0], gain=gain, original=original
         )
 
-    parts = map_out(part, range(len(pairs)), engine.pool)
+    parts = map_out(part, range(len(pairs)), engine.pool, priority=Priority.AROUND)
     grid = noise_grid(engine, reference, check=check)
     before = noise_level(engine, reference, grid)
     fair = [n for n, place in enumerate(places) if place.name == "tone"] or range(len(pairs))
@@ -316,7 +319,7 @@ def _search(engine: Engine, plan: Plan, stage: Stage, check: Check) -> tuple[tup
             if region[0] <= x < region[2] and region[1] <= y < region[3]:
                 found.append((x, y))
 
-    share_out(look, list(blocks_of(size)), engine.pool)
+    share_out(look, list(blocks_of(size)), engine.pool, priority=Priority.AROUND)
     return tuple(sorted(found))
 
 

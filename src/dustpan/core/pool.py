@@ -102,8 +102,10 @@ class Pool:
                 future.set_exception(fault)
 
 
-def share_out(work: Callable[[Any], None], items: Sequence[Any], pool: Pool | None) -> None:
-    """Do `work` on every item in this thread, with the help of a pool's idle threads.
+def share_out(
+    work: Callable[[Any], None], items: Sequence[Any], pool: Pool | None, *, priority: int = Priority.VIEW
+) -> None:
+    """Do `work` on every item in this thread, with the help of a pool's idle threads at a priority.
 
     It may be called from a job of the same pool: this thread never waits for a helper that has not begun.
     """
@@ -111,7 +113,7 @@ def share_out(work: Callable[[Any], None], items: Sequence[Any], pool: Pool | No
     token = Token()
     if pool is not None and len(items) > 1:
         for _ in range(pool.size - 1):
-            pool.submit(shared.help_out, priority=Priority.VIEW, token=token)
+            pool.submit(shared.help_out, priority=priority, token=token)
     while shared.take():
         pass
     token.cancel()
@@ -120,14 +122,16 @@ def share_out(work: Callable[[Any], None], items: Sequence[Any], pool: Pool | No
         raise shared.faults[0]
 
 
-def map_out(work: Callable[[Any], Any], items: Sequence[Any], pool: Pool | None) -> list:
+def map_out(
+    work: Callable[[Any], Any], items: Sequence[Any], pool: Pool | None, *, priority: int = Priority.VIEW
+) -> list:
     """Return `work` of every item, in order; see `share_out`."""
     results: list = [None] * len(items)
 
     def one(number: int) -> None:
         results[number] = work(items[number])
 
-    share_out(one, range(len(items)), pool)
+    share_out(one, range(len(items)), pool, priority=priority)
     return results
 
 

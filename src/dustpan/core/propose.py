@@ -8,6 +8,7 @@ from dataclasses import replace
 from dustpan.core.engine import Engine, Plan
 from dustpan.core.judge import judge, patch_places
 from dustpan.core.measure.findings import Finding
+from dustpan.core.pool import Priority
 from dustpan.core.route import Document, Route, Step
 from dustpan.core.steps import kinds, original_of
 
@@ -31,7 +32,7 @@ def propose_route(engine: Engine, *, check: Callable[[], None] = lambda: None) -
         if params is not None:
             step = Step(route.free_id(kind.kind), kind.kind, params, blend=kind.default_blend)
             route = route.inserted(step, len(route))
-    return _unless_idle(ease_route(engine, _unless_idle(route), check=check))
+    return _unless_idle(ease_route(engine, _unless_idle(route), outline=True, check=check))
 
 
 def _unless_idle(route: Route) -> Route:
@@ -39,8 +40,12 @@ def _unless_idle(route: Route) -> Route:
     return Route() if all(kinds()[step.kind].idle(step.params) for step in route) else route
 
 
-def ease_route(engine: Engine, route: Route, *, harm: str = "", check: Callable[[], None] = lambda: None) -> Route:
+def ease_route(
+    engine: Engine, route: Route, *, harm: str = "", outline: bool = False, check: Callable[[], None] = lambda: None
+) -> Route:
     """Return a route turned down until it does no harm of a kind (by default: none at all).
+
+    outline : judge it by patches alone, without making Base of the whole picture.
 
     Each round gives the step that has done a harm gentler settings; one that has none left is mixed in by less, and in
     the end left out.
@@ -48,8 +53,8 @@ def ease_route(engine: Engine, route: Route, *, harm: str = "", check: Callable[
     original = engine.plan(original_of(Document(route)), check=check)
     places = patch_places(original)
     for _ in range(_ROUNDS):
-        plan = engine.plan(Document(route), check=check)
-        found = judge(engine, plan, original, places, check=check).harm
+        plan = engine.plan(Document(route), outline=outline, check=check)
+        found = judge(engine, plan, original, places, check=check, priority=Priority.VIEW).harm
         wrong = [finding for finding in found if finding.step_id and harm in ("", finding.what)]
         if not wrong:
             return route

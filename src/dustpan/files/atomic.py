@@ -38,8 +38,11 @@ def check_name(target: Path, *, overwrite: bool, sources: Iterable[Path] = ()) -
         raise SaveError(f"{target}: the folder {target.parent} can't be written to.")
 
 
-def save_whole(target: Path, write: Callable[[Path], None], *, overwrite: bool, sources: Iterable[Path] = ()) -> None:
-    """Call `write` with a path beside `target`, then put the file in its place.
+def save_whole(
+    target: Path, write: Callable[[Path], None], *, overwrite: bool, sources: Iterable[Path] = (),
+    check: Callable[[], None] = lambda: None,
+) -> None:  # fmt: skip
+    """Call `write` with a path beside `target`, then put the file in its place; `check` raises to stop until then.
 
     Raises
     ------
@@ -55,6 +58,7 @@ def save_whole(target: Path, write: Callable[[Path], None], *, overwrite: bool, 
         part = Path(name)
         _under_way.add(part)
         write(part)
+        check()
         os.chmod(part, 0o666 & ~_UMASK)
         _put(part, target, overwrite=overwrite)
     except OSError as fault:

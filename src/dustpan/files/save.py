@@ -206,12 +206,12 @@ def _with_alpha(colour: np.ndarray, alpha: np.ndarray | None, fmt: Format) -> np
 def save_picture(
     target: Path, pixels: np.ndarray, metadata: Metadata, fmt: Format, *, quality: int = DEFAULT_QUALITY,
     overwrite: bool = False, sources: Iterable[Path] = (), layers: Mapping[str, np.ndarray] | None = None,
-    alpha_kind: str = "straight",
+    alpha_kind: str = "straight", check: Callable[[], None] = lambda: None,
 ) -> None:  # fmt: skip
     """Write rendered pixels whole or not at all; raises SaveError that names the file.
 
     layers : other planes of the source by name, for formats that hold them; alpha_kind : of the source, for formats
-    that say which kind theirs is.
+    that say which kind theirs is; check : raises to stop before the file is put in its place.
     """
 
     def write(part: Path) -> None:
@@ -233,7 +233,7 @@ def save_picture(
             saver = fmt.name.removesuffix("16")
             vips.write(part, pixels, metadata, saver=saver, quality=quality)
 
-    save_whole(target, write, overwrite=overwrite, sources=sources)
+    save_whole(target, write, overwrite=overwrite, sources=sources, check=check)
 
 
 def save_raw(target: Path, source: Source, *, overwrite: bool = False) -> None:

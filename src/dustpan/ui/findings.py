@@ -101,7 +101,9 @@ class Findings(QWidget):
         self._row.addStretch()
         self.setFixedHeight(34)
         self.setMinimumWidth(100)
+        self._postponed = False  # looking waits until a proposal that was asked for is there
         session.opened.connect(self.forget)
+        session.tasks.changed.connect(self._give_way)
         session.edited.connect(lambda dragging: self.refresh())
         canvas.overlays.append(self.paint_marks)
         self.refresh()
@@ -118,7 +120,8 @@ class Findings(QWidget):
         """Look for what is wrong with the picture."""
         self.forget()
         engine = self.session.engine
-        if engine is None:
+        self._postponed = self.session.tasks.find("measuring") is not None
+        if engine is None or self._postponed:
             return
         self._token = token = Token()
         document = self.session.document
@@ -131,6 +134,16 @@ class Findings(QWidget):
             lambda: find_faults(engine, engine.plan(original_of(document), check=token.check), check=token.check),
             then, priority=Priority.AROUND, token=token,
         )  # fmt: skip
+
+    def _give_way(self) -> None:
+        """Leave the threads to a proposal that is asked for, and look again when it is there."""
+        measuring = self.session.tasks.find("measuring") is not None
+        if measuring and self.faults is None and not self._token.cancelled:
+            self._token.cancel()
+            self._postponed = True
+        elif not measuring and self._postponed:
+            self._postponed = False
+            self.look()
 
     def stop(self) -> None:
         """Drop all work under way."""

@@ -66,10 +66,12 @@ class ProofTile(QPushButton):
         words = QRect(1, 0, self.width() - 2, _HEAD)
         painter.setFont(theme.font(8.5))
         painter.setPen(theme.colour("bright" if self.hasFocus() else "text"))
-        painter.drawText(words, Qt.AlignmentFlag.AlignVCenter, proof.name + ("  200 %" if proof.zoom == 2 else ""))
+        name = proof.name + ("  200 %" if proof.zoom == 2 else "")
+        painter.drawText(words, Qt.AlignmentFlag.AlignVCenter, name)
         painter.setPen(theme.colour("faint"))
         if shot:
-            painter.drawText(words, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, shot.figure)
+            figure = self._fitting(shot.figure, words.width() - painter.fontMetrics().horizontalAdvance(name) - 6)
+            painter.drawText(words, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, figure)
         for n in (0, 1):
             place = QRect(n * (half.width() + _SEAM), _HEAD, half.width(), half.height())
             painter.fillRect(place, theme.colour("ground"))
@@ -81,6 +83,12 @@ class ProofTile(QPushButton):
         if self.hasFocus():
             painter.setPen(QPen(theme.colour(theme.VERDIGRIS), 1))
             painter.drawRect(0, _HEAD, self.width() - 1, half.height() - 1)
+
+    def _fitting(self, figure: str, room: int) -> str:
+        """Return a figure, without its word where there is no room for it, or nothing where there is none at all."""
+        measures = theme.metrics(8.5)
+        short = figure.partition(" ")[2]
+        return next((text for text in (figure, short) if measures.horizontalAdvance(text) <= room), "")
 
     def mousePressEvent(self, event):
         """Take hold of the content; held without moving, it is shown large."""

@@ -634,6 +634,7 @@ def _export(
     save_picture(
         target, pixels, engine.source.metadata, fmt, quality=quality, overwrite=overwrite, sources=sources,
         layers=engine.source.layers, alpha_kind=engine.source.alpha_kind,
+        check=token.check,
     )  # fmt: skip
 
 
