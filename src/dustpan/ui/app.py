@@ -87,7 +87,7 @@ def _read_ahead(path: Path) -> Callable[[], Source]:
 
         try:
             coming.set_result(read_picture(path))
-        except DustpanError as fault:
+        except BaseException as fault:  # told by the one who waits for the picture
             coming.set_exception(fault)
 
     threading.Thread(target=read, daemon=True).start()

@@ -62,6 +62,7 @@ class Session(QObject):
         super().__init__(parent)
         self.jobs = jobs
         self.tasks = Tasks(self)
+        self.tasks.cancelled.connect(lambda task: self.glimpsed.emit(None) if task.kind == "opening" else None)
         self.pictures = Pictures()
         self.kept = kept or KeptRoutes(None)
         self.path: Path | None = None

@@ -40,9 +40,13 @@ class Task:
 
 
 class Tasks(QObject):
-    """All long work of a window. Threads may report progress; the rest belongs to the window's thread."""
+    """All long work of a window. Threads may report progress; the rest belongs to the window's thread.
+
+    cancelled(task) : a task was stopped before its end.
+    """
 
     changed = pyqtSignal()
+    cancelled = pyqtSignal(object)
     _progress = pyqtSignal(object, float)
 
     def __init__(self, parent: QObject | None = None):
@@ -74,6 +78,7 @@ class Tasks(QObject):
         """Stop a task; everything stays as it was."""
         task.token.cancel()
         self.end(task)
+        self.cancelled.emit(task)
 
     def cancel_all(self) -> None:
         """Stop everything."""

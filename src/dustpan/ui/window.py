@@ -494,7 +494,6 @@ class Window(QMainWindow):
             self.session.end_drag()
         elif not self.task_bar.cancel_newest():
             self.setFocus()
-        self.canvas.glimpse(None)
 
     def ask_open(self) -> None:
         """Ask for pictures and open them."""
