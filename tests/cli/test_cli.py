@@ -99,6 +99,12 @@ def test_a_remedy_is_followed(dustpan, picture, tmp_path):
     remedy.write_text(json.dumps({"format": "dustpan-remedy", "version": 1, "steps": steps}))
     assert dustpan("process", path, "--out", out, "--remedy", remedy)[0] == 0
     assert read_picture(out).pixels.mean() > 1.2 * read_picture(path).pixels.mean()
+    wish = json.loads(remedy.read_text()) | {"output": {"size": "100x80"}}
+    remedy.write_text(json.dumps(wish))
+    _, printed, _ = dustpan("process", path, "--out", out, "--remedy", remedy, "--overwrite", "--json")
+    made = json.loads(printed)["outputs"][0]
+    assert any("not followed" in message for message in made["messages"])
+    assert made["remedy"]["output"] == wish["output"] and (made["width"], made["height"]) == (360, 240)
     remedy.write_text(remedy.read_text().replace("1.0", "9"))
     status, _, told = dustpan("process", path, "--out", tmp_path / "other.png", "--remedy", remedy)
     assert status == 1 and "r.json" in told and "'ev' is 9: expected a number from -5 to 5" in told

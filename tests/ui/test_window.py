@@ -196,6 +196,15 @@ def test_hold_and_wipe_show_the_original(opened, qtbot):
     assert all(both.pixel(x, y) == original.pixel(x, y) for x in left)
     assert all(both.pixel(x, y) == cleaned.pixel(x, y) for x in right)
     assert any(original.pixel(x, y) != cleaned.pixel(x, y) for x in right)
+    opened.canvas.fit()
+    settle(opened, qtbot)
+    plain = opened.canvas.grab().toImage()
+    opened.actions_by_name["frames"].trigger()
+    framed = opened.canvas.grab().toImage()
+    for _, label in opened.proof_strip._labels:  # what can be taken hold of is seen, on either side
+        x, y2 = round(label.left()) + 1, round(label.top()) + 1
+        assert framed.pixel(x, y2) != plain.pixel(x, y2)
+    assert min(label.right() for _, label in opened.proof_strip._labels) < opened.canvas._wipe_line()
     qtbot.mousePress(opened.canvas, Qt.MouseButton.LeftButton, pos=QPoint(line, y))
     qtbot.mouseMove(opened.canvas, QPoint(line + 120, y))
     qtbot.mouseRelease(opened.canvas, Qt.MouseButton.LeftButton, pos=QPoint(line + 120, y))

@@ -16,7 +16,7 @@ from dustpan.core.judge import judge, patch_places
 from dustpan.core.picture import Source
 from dustpan.core.pool import Pool, Token
 from dustpan.core.propose import propose_route
-from dustpan.core.remedy import Remedy, remedy_to_json
+from dustpan.core.remedy import Remedy, remedy_to_json, unmet_wishes
 from dustpan.core.route import Document, Route
 from dustpan.core.steps import kinds, original_of
 from dustpan.files import read_picture
@@ -129,6 +129,7 @@ def clean_one(
     pixels = render_native(engine, plan, fmt, pool=pool, token=token, progress=report)
     token.check()
     harm = harm_done(engine, plan, token)
+    wishes = unmet_wishes(order.remedy) if order.remedy else []
     save_picture(
         target, pixels, source.metadata, fmt, quality=order.quality, overwrite=order.overwrite, sources=order.sources,
         layers=source.layers, alpha_kind=source.alpha_kind,
@@ -137,7 +138,7 @@ def clean_one(
     return {
         "source": str(picture), "out": str(target), "format": fmt.name, "width": source.width, "height": source.height,
         "steps": [stage.step.kind for stage in plan.working],
-        "messages": [*source.messages, *_left_out(route, source), *losses(source, fmt)],
+        "messages": [*source.messages, *_left_out(route, source), *wishes, *losses(source, fmt)],
         "seconds": round(time.perf_counter() - begun, 3),
         "remedy": remedy_to_json(used_remedy(order.remedy, engine, plan, route, source, fmt)),
         "harm": harm,

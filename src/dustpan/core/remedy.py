@@ -60,6 +60,15 @@ class Remedy:
         return NoiseModel.from_json(noise) if self.scaling == "fixed" and noise else None
 
 
+def unmet_wishes(remedy: Remedy) -> list[str]:
+    """Return what is to be said about wishes of a remedy for its output: they are kept, but the picture keeps its size."""
+    if not remedy.output:
+        return []
+    return [
+        "The remedy's wishes for the output (its size or its viewing) were not followed: the picture keeps its size."
+    ]
+
+
 def write_remedy(remedy: Remedy) -> str:
     """Return a remedy as JSON text."""
     return json.dumps(remedy_to_json(remedy), indent=2, ensure_ascii=False) + "\n"

@@ -51,7 +51,9 @@ class Canvas(QWidget):
         self._pressed: QPointF | None = None  # where a click may be under way
         self._peek: tuple | None = None  # what to go back to when a proof is no longer shown large
         self.surround = "dark"
-        self.overlays: list[Callable[[QPainter], None]] = []  # what is drawn over the route's side
+        self.overlays: list[
+            Callable[[QPainter], None]
+        ] = []  # what is drawn over the picture, in a pair over the route's side
         self.ellipse = EllipseHandles(tiles.session)
         self.grips: list[Any] = [self.ellipse]  # what can be taken hold of on the picture, the first first
         self.setMinimumSize(320, 200)
@@ -306,7 +308,8 @@ class Canvas(QWidget):
             first.setRight(line - 1)
             second.setLeft(line)
         self._paint_side(painter, first, self.other, marked=False)
-        self._paint_side(painter, second, self.tiles, marked=True)
+        self._paint_side(painter, second, self.tiles, marked=False)
+        self._paint_marks(painter, clip)  # over both sides: what can be taken hold of must be seen
         self._paint_line(painter, line, clip)
 
     def _paint_side(self, painter: QPainter, clip: QRect, tiles: Tiles, *, marked: bool) -> None:
@@ -320,9 +323,13 @@ class Canvas(QWidget):
         if self.zoom >= _GRID:
             self._paint_grid(painter, clip)
         if marked:
-            self.ellipse.paint(painter, QRectF(self.picture_rect()))
-            for paint in self.overlays:
-                paint(painter)
+            self._paint_marks(painter, clip)
+
+    def _paint_marks(self, painter: QPainter, clip: QRect) -> None:
+        painter.setClipRect(clip)
+        self.ellipse.paint(painter, QRectF(self.picture_rect()))
+        for paint in self.overlays:
+            paint(painter)
 
     def _paint_grid(self, painter: QPainter, clip: QRect) -> None:
         """Part the pixels by hair lines."""

@@ -26,7 +26,7 @@ from dustpan.core.errors import DustpanError
 from dustpan.core.filters.viewing import stretch_for
 from dustpan.core.picture import Source
 from dustpan.core.pool import Pool, Priority, Token
-from dustpan.core.remedy import Remedy
+from dustpan.core.remedy import Remedy, unmet_wishes
 from dustpan.core.steps import kinds
 from dustpan.files import ENDINGS, READS
 from dustpan.files.remedies import load_remedy, save_remedy
@@ -612,6 +612,11 @@ class Window(QMainWindow):
             return
         self.memory.put("remedy_folder", str(path.parent))
         self.session.apply(remedy.route, f"Apply {remedy.name or path.stem}")
+        said = unmet_wishes(remedy)
+        if remedy.fixed_noise is not None:
+            said.append("The noise measured in this picture is used, not the remedy's own.")
+        if said:
+            self.message.tell(" ".join(said), False)
 
     def show_keys(self) -> None:
         """List all keys."""
