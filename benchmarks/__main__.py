@@ -1,4 +1,7 @@
-"""Print the benchmarks' tables: `python -m benchmarks [cleaning] [route] [proposals] [readings] [formats] [hostile] [mosaic] [window] [opening]` (all by default)."""
+"""Print the benchmarks' tables: `python -m benchmarks [name …]`; all of them by default.
+
+Names: cleaning, route, proposals, readings, formats, hostile, mosaic, window, opening.
+"""
 
 from __future__ import annotations
 

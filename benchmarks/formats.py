@@ -57,9 +57,13 @@ def by_imagecodecs(path: Path) -> np.ndarray:
 
 #: Which libraries judge a kind of file: none of them is the one that reads it in the program.
 JUDGES: dict[str, tuple[Callable[[Path], np.ndarray], ...]] = {
-    ".tif": (by_vips, by_opencv, by_pillow, by_imagecodecs), ".png": (by_opencv, by_pillow), ".jpg": (by_pillow, by_opencv),
-    ".webp": (by_pillow, by_opencv), ".exr": (by_opencv, by_imagecodecs), ".fits": (by_pillow,),
-}  # fmt: skip
+    ".tif": (by_vips, by_opencv, by_pillow, by_imagecodecs),
+    ".png": (by_opencv, by_pillow),
+    ".jpg": (by_pillow, by_opencv),
+    ".webp": (by_pillow, by_opencv),
+    ".exr": (by_opencv, by_imagecodecs),
+    ".fits": (by_pillow,),
+}
 
 
 def look(path: Path) -> list[np.ndarray]:
@@ -128,9 +132,12 @@ def there_and_back(path: Path, folder: Path) -> tuple[str, str]:
     except DustpanError as fault:
         return "refused", str(fault).removeprefix(f"{path}: ")
     fmt = own_format(source, path)
-    target = folder / (path.stem + {"jpeg": ".jpg", "webp": ".webp", "exr": ".exr", "fits": ".fits"}.get(
-        fmt.name, ".png" if fmt.name.startswith("png") else ".tif"
-    ))  # fmt: skip
+    target = folder / (
+        path.stem
+        + {"jpeg": ".jpg", "webp": ".webp", "exr": ".exr", "fits": ".fits"}.get(
+            fmt.name, ".png" if fmt.name.startswith("png") else ".tif"
+        )
+    )
     order = Order(Remedy(Route()), fmt.name, 95, True, (path,))
     output = clean_one(path, target, order, pool=None, token=Token())
     said = "; ".join(output["messages"])

@@ -162,7 +162,8 @@ def run(pictures: int = 3000, remedies: int = 1500) -> None:
     problems += attack_remedies(remedies, 8)
     kinds_of = Counter(problem.split(": ", 1)[1][:70] for problem in problems)
     console.print(
-        f"{pictures} mutated files and {remedies} mutated remedies: {len(problems)} problems, {len(left)} files left over"
+        f"{pictures} mutated files and {remedies} mutated remedies:"
+        f" {len(problems)} problems, {len(left)} files left over"
     )
     for kind, times in kinds_of.most_common(20):
         console.print(f"  {times} x {kind}")

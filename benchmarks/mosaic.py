@@ -69,10 +69,14 @@ def _theirs(source: Source, truth: np.ndarray, six: bool) -> tuple[float, float]
             def job(name=name) -> np.ndarray:
                 with rawpy.imread(str(path)) as raw:
                     return raw.postprocess(
-                        demosaic_algorithm=getattr(rawpy.DemosaicAlgorithm, name), output_color=rawpy.ColorSpace.raw,
-                        gamma=(1, 1), no_auto_bright=True, output_bps=16, user_wb=[*map(float, WHITE_BALANCE), 1.0],
+                        demosaic_algorithm=getattr(rawpy.DemosaicAlgorithm, name),
+                        output_color=rawpy.ColorSpace.raw,
+                        gamma=(1, 1),
+                        no_auto_bright=True,
+                        output_bps=16,
+                        user_wb=[*map(float, WHITE_BALANCE), 1.0],
                         adjust_maximum_thr=0.0,
-                    )  # fmt: skip
+                    )
 
             found.append((_decibels(job() / 65535, truth), job))
         best, job = max(found, key=lambda pair: pair[0])

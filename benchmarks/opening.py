@@ -22,10 +22,17 @@ from dustpan.simulate.scenes import noisy_picture
 
 _RUNS = 3
 _BARS = {
-    "first look": 1000, "picture": 1000, "proofs": 2000, "findings": None, "proposed when asked then": None,
-    "proposed when asked at once": 4000, "pan, a frame": 1000 / 60, "slider moved, proofs": 150, "longest stall": 50,
+    "first look": 1000,
+    "picture": 1000,
+    "proofs": 2000,
+    "findings": None,
+    "proposed when asked then": None,
+    "proposed when asked at once": 4000,
+    "pan, a frame": 1000 / 60,
+    "slider moved, proofs": 150,
+    "longest stall": 50,
     "most memory, MB": 1200,
-}  # fmt: skip
+}
 
 
 def run() -> None:

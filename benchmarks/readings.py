@@ -44,9 +44,11 @@ ROUTES: dict[str, tuple[Step, ...]] = {
     "lifted": (manual("exposure", ev=0.8), manual("noise", **NOISE)),
     "darks lifted": (manual("exposure", shadows=0.6), manual("noise", **NOISE)),
     "lifted behind a mask": (
-        replace(manual("exposure", ev=1.0), where=ellipse()), manual("exposure", shadows=0.5) , manual("noise", **NOISE),
+        replace(manual("exposure", ev=1.0), where=ellipse()),
+        manual("exposure", shadows=0.5),
+        manual("noise", **NOISE),
     ),
-}  # fmt: skip
+}
 
 
 def with_ids(steps: tuple[Step, ...]) -> Document:
@@ -55,7 +57,7 @@ def with_ids(steps: tuple[Step, ...]) -> Document:
 
 
 def true_noise(engines: tuple[Engine, Engine], document: Document, original: Document) -> tuple[float, float]:
-    """Return luminance noise before and after, levels, from what two photographs differ by where they are not cut off."""
+    """Return luminance noise (levels) before and after, from the difference of two photographs where neither clips."""
     found = []
     for side in (original, document):
         one, two = (engine.render(engine.plan(side), (0, 0, *SIZE)) for engine in engines)

@@ -33,7 +33,12 @@ def run() -> None:
         pool.close()
         megapixels = source.width * source.height / 1e6
         shown.add_row(
-            str(iso), f"{megapixels:.1f}", f"{measure:.2f}", f"{whole - measure:.2f}", f"{(whole - measure) / megapixels:.3f}",
-            f"{psnr(to_working(source.pixels), truth):.2f}", f"{cleaned:.2f}",
-        )  # fmt: skip
+            str(iso),
+            f"{megapixels:.1f}",
+            f"{measure:.2f}",
+            f"{whole - measure:.2f}",
+            f"{(whole - measure) / megapixels:.3f}",
+            f"{psnr(to_working(source.pixels), truth):.2f}",
+            f"{cleaned:.2f}",
+        )
     console.print(shown)

@@ -29,8 +29,12 @@ class Bench:
         path = self.folder / f"{name}.ply"
         shapes.write_ply(path, vertices, faces, uv[0] if uv else shapes.planar_uv(vertices, extent))
         self.scene[name] = {
-            "type": "ply", "filename": str(path), "face_normals": not smooth, "to_world": place, "surface": surface,
-        }  # fmt: skip
+            "type": "ply",
+            "filename": str(path),
+            "face_normals": not smooth,
+            "to_world": place,
+            "surface": surface,
+        }
 
     def rod(self, name, start, end, radius, surface):
         """Add a cylinder with rounded look: body and two small domes."""
@@ -55,9 +59,12 @@ def metal(kind, alpha):
     """A rough conductor; alpha is a number or an array of roughness."""
     rough = bitmap(alpha) if isinstance(alpha, np.ndarray) else alpha
     surface = {
-        "type": "roughconductor", "alpha": rough, "distribution": "ggx",
-        "eta": {"type": "rgb", "value": kind["eta"]}, "k": {"type": "rgb", "value": kind["k"]},
-    }  # fmt: skip
+        "type": "roughconductor",
+        "alpha": rough,
+        "distribution": "ggx",
+        "eta": {"type": "rgb", "value": kind["eta"]},
+        "k": {"type": "rgb", "value": kind["k"]},
+    }
     return {"type": "twosided", "bsdf": surface}
 
 
@@ -95,27 +102,39 @@ def build(folder: Path, *, size: tuple[int, int], features: bool) -> dict:
     channels = {"type": "aov", "aovs": "albedo:albedo,normal:sh_normal,depth:depth"}
     bench.scene["integrator"] = channels if features else light
     bench.scene["sensor"] = {
-        "type": "thinlens", "fov": 43.0, "fov_axis": "x", "aperture_radius": 0.25, "focus_distance": 38.2,
+        "type": "thinlens",
+        "fov": 43.0,
+        "fov_axis": "x",
+        "aperture_radius": 0.25,
+        "focus_distance": 38.2,
         "to_world": T().look_at(origin=[1.2, -36, 19], target=[0.2, 0.5, 5.6], up=[0.012, 0, 1]),
-        "film": {"type": "hdrfilm", "width": size[0], "height": size[1], "pixel_format": "rgb",
-                 "component_format": "float32", "rfilter": {"type": "gaussian", "stddev": 0.55}},
+        "film": {
+            "type": "hdrfilm",
+            "width": size[0],
+            "height": size[1],
+            "pixel_format": "rgb",
+            "component_format": "float32",
+            "rfilter": {"type": "gaussian", "stddev": 0.55},
+        },
         "sampler": {"type": "independent"},
-    }  # fmt: skip
+    }
     return bench.scene
 
 
 def _room(bench):
     planks = textures.wood()
     bench.scene["top"] = {
-        "type": "rectangle", "to_world": T().translate([2, 8, 0]).rotate([0, 0, 1], 2.0).scale([36, 36, 1]),
+        "type": "rectangle",
+        "to_world": T().translate([2, 8, 0]).rotate([0, 0, 1], 2.0).scale([36, 36, 1]),
         "surface": glaze(planks, 0.17),
-    }  # fmt: skip
+    }
     plaster = 0.20 + 0.018 * textures.rough_field((512, 512), slope=1.2, seed=3)
     wall = np.clip(plaster[..., None] * np.array([1.05, 0.92, 0.78]), 0.02, 0.9)
     bench.scene["wall"] = {
-        "type": "rectangle", "to_world": T().translate([0, 78, 30]).rotate([1, 0, 0], 90).scale([110, 80, 1]),
+        "type": "rectangle",
+        "to_world": T().translate([0, 78, 30]).rotate([1, 0, 0], 90).scale([110, 80, 1]),
         "surface": matte(wall),
-    }  # fmt: skip
+    }
     board = shapes.bevelled(box(-60, -6, 60, 6), 1.4, 0.15)
     for level, height in enumerate((2.0, 19.0)):
         bench.mesh(f"shelf{level}", board, glaze((0.16, 0.085, 0.045), 0.2), lie(-6, 66, height, turn=1.0))
@@ -156,9 +175,11 @@ def _room(bench):
             )
         at += wide + bench.rng.uniform(0.6, 3.4)
     bench.scene["bulb"] = {
-        "type": "sphere", "center": [-22.5, 59, 9.5], "radius": 1.25,
+        "type": "sphere",
+        "center": [-22.5, 59, 9.5],
+        "radius": 1.25,
         "emitter": {"type": "area", "radiance": {"type": "rgb", "value": (16.0, 10.5, 5.6)}},
-    }  # fmt: skip
+    }
 
 
 def _cloth_and_paper(bench):
@@ -328,6 +349,7 @@ def _light(bench):
         "emitter": shine((1.0, 0.68, 0.40), 80.0),
     }
     bench.scene["window"] = {
-        "type": "rectangle", "to_world": T().look_at(origin=[68, 18, 44], target=[2, 2, 4], up=[0, 0, 1]).scale([20, 27, 1]),
+        "type": "rectangle",
+        "to_world": T().look_at(origin=[68, 18, 44], target=[2, 2, 4], up=[0, 0, 1]).scale([20, 27, 1]),
         "emitter": shine((0.42, 0.60, 1.0), 14.0),
-    }  # fmt: skip
+    }

@@ -130,9 +130,18 @@ def paper(width=1500, height=1900, seed=21):
     draw = ImageDraw.Draw(picture)
     font = ImageFont.truetype(str(SCRIPT), int(width * 0.078))
     small = ImageFont.truetype(str(SCRIPT), int(width * 0.055))
-    lines = ["Tarn Street tower", "going train - second wheel:", "bush worn, pivot 0.4 mm under", "clean, re-bush, polish",
-             "hands: minute bent 3 deg", "dial: chip at VII, leave it", "felt for the lamp", "", "order 2 doz. taper pins,",
-             "oil, pegwood, chalk"]  # fmt: skip
+    lines = [
+        "Tarn Street tower",
+        "going train - second wheel:",
+        "bush worn, pivot 0.4 mm under",
+        "clean, re-bush, polish",
+        "hands: minute bent 3 deg",
+        "dial: chip at VII, leave it",
+        "felt for the lamp",
+        "",
+        "order 2 doz. taper pins,",
+        "oil, pegwood, chalk",
+    ]
     for row, text in enumerate(lines):
         draw.text((width * 0.08 + 6 * np.sin(row * 2.1), height * (0.07 + 0.082 * row)), text, font=font, fill=30)
     draw.text((width * 0.58, height * 0.90), "417 / 12 = 34.75", font=small, fill=120)

@@ -113,9 +113,16 @@ def test_a_remedy_is_followed(dustpan, picture, tmp_path):
 
 @pytest.mark.parametrize(
     "arguments",
-    [("--out", "a.png"), ("--out", "a.png", "--auto", "--remedy", "r.json"), ("--auto",), ("--out", "a.png", "--auto", "--format", "jpeg"),
-     ("--out", "a.xyz", "--auto"), ("--out", "a.png", "--auto", "--quality", "0"), ("--out", "a.png", "--auto", "--nonsense")],
-)  # fmt: skip
+    [
+        ("--out", "a.png"),
+        ("--out", "a.png", "--auto", "--remedy", "r.json"),
+        ("--auto",),
+        ("--out", "a.png", "--auto", "--format", "jpeg"),
+        ("--out", "a.xyz", "--auto"),
+        ("--out", "a.png", "--auto", "--quality", "0"),
+        ("--out", "a.png", "--auto", "--nonsense"),
+    ],
+)
 def test_a_wrong_call_ends_with_two(dustpan, picture, monkeypatch, tmp_path, arguments):
     monkeypatch.chdir(tmp_path)
     status, _, told = dustpan("process", picture[0], *arguments)
@@ -329,7 +336,8 @@ def test_a_signal_leaves_no_unfinished_file(tmp_path):
     code = (
         "import os, signal\nfrom dustpan.cli import end_plainly\nfrom dustpan.files.atomic import save_whole\n"
         "from pathlib import Path\nend_plainly()\n"
-        f"save_whole(Path({str(tmp_path / 'o.png')!r}), lambda part: (part.write_bytes(b'x'), os.kill(os.getpid(), signal.SIGTERM)), overwrite=False)"
+        f"save_whole(Path({str(tmp_path / 'o.png')!r}), "
+        "lambda part: (part.write_bytes(b'x'), os.kill(os.getpid(), signal.SIGTERM)), overwrite=False)"
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=False)
     assert done.returncode == -15 and [p.name for p in tmp_path.iterdir()] == ["big.png"]

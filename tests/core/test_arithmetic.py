@@ -78,8 +78,10 @@ def test_a_tile_is_cleaned_alike_with_and_without_neighbours(scales):
     picture = rng.normal(0.5, 0.08, (160, 208, 3)).astype(np.float32)
     rules = {
         "sigma": lambda tone, scale, place: np.full((3, *tone.shape), 0.08 / 2**scale, np.float32),
-        "spectrum": np.ones((3, 3, 8, 8), np.float32), "strengths": (0.8, 1.0), "scales": scales,
-    }  # fmt: skip
+        "spectrum": np.ones((3, 3, 8, 8), np.float32),
+        "strengths": (0.8, 1.0),
+        "scales": scales,
+    }
     whole = clean_tile(picture, **rules)
     reach = support(scales)
     for ends, x0, x1 in (((True, True, False, True), 0, 152), ((False, True, True, True), 64, 208)):

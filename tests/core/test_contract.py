@@ -16,32 +16,65 @@ _SHARE, _SIGNED = (0, 1), (-1, 1)
 #: stage, kind: parameter: (low, high, default) of a number, (choices, default) of a word, or the default of a switch.
 FIXED = {
     ("Mend", "hot_pixels"): {
-        "sensitivity": (2, 20, 6), "max_size": (1, 9, 3), "polarity": (("bright", "dark", "both"), "bright"),
-        "coloured": True, "spare_stars": True,
+        "sensitivity": (2, 20, 6),
+        "max_size": (1, 9, 3),
+        "polarity": (("bright", "dark", "both"), "bright"),
+        "coloured": True,
+        "spare_stars": True,
     },
     ("Tone", "develop"): {
-        "white_balance": (("as_shot", "auto", "custom"), "as_shot"), "temperature": (2000, 20000, 5500),
-        "tint": (*_SIGNED, 0), "demosaic": (("fine", "fast"), "fine"), "highlights": (("clip", "rebuild"), "clip"),
+        "white_balance": (("as_shot", "auto", "custom"), "as_shot"),
+        "temperature": (2000, 20000, 5500),
+        "tint": (*_SIGNED, 0),
+        "demosaic": (("fine", "fast"), "fine"),
+        "highlights": (("clip", "rebuild"), "clip"),
     },
     ("Tone", "exposure"): {
-        "ev": (-5, 5, 0), "black": (-0.2, 0.2, 0), "white": (-0.2, 0.2, 0), "midtone": (*_SIGNED, 0),
-        "contrast": (*_SIGNED, 0), "shadows": (*_SIGNED, 0), "highlights": (*_SIGNED, 0), "saturation": (*_SIGNED, 0),
+        "ev": (-5, 5, 0),
+        "black": (-0.2, 0.2, 0),
+        "white": (-0.2, 0.2, 0),
+        "midtone": (*_SIGNED, 0),
+        "contrast": (*_SIGNED, 0),
+        "shadows": (*_SIGNED, 0),
+        "highlights": (*_SIGNED, 0),
+        "saturation": (*_SIGNED, 0),
         "stretch": (*_SHARE, 0),
     },
     ("Quiet", "noise"): {
-        "auto": True, "luminance": (0, 100, 60), "colour": (0, 100, 80), "over_tone": (0, 2, (1, 1, 1, 1, 1)),
-        "colour_over_tone": (0, 2, (1, 1, 1, 1, 1)), "red": (0, 2, 1), "green": (0, 2, 1), "blue": (0, 2, 1),
-        "blotch": (0, 5, 3), "detail_return": (0, 100, 20),
+        "auto": True,
+        "luminance": (0, 100, 60),
+        "colour": (0, 100, 80),
+        "over_tone": (0, 2, (1, 1, 1, 1, 1)),
+        "colour_over_tone": (0, 2, (1, 1, 1, 1, 1)),
+        "red": (0, 2, 1),
+        "green": (0, 2, 1),
+        "blue": (0, 2, 1),
+        "blotch": (0, 5, 3),
+        "detail_return": (0, 100, 20),
     },
     ("Crisp", "sharpen"): {
-        "amount": (0, 500, 100), "radius": (0.2, 10, 0.8), "threshold": (0, 32, 2), "finest_octave": (*_SHARE, 0.35),
-        "edge_gate": (*_SHARE, 0.3), "noise_gate": (0, 4, 1.5), "halo_light": (*_SHARE, 0.5), "halo_dark": (*_SHARE, 0.5),
+        "amount": (0, 500, 100),
+        "radius": (0.2, 10, 0.8),
+        "threshold": (0, 32, 2),
+        "finest_octave": (*_SHARE, 0.35),
+        "edge_gate": (*_SHARE, 0.3),
+        "noise_gate": (0, 4, 1.5),
+        "halo_light": (*_SHARE, 0.5),
+        "halo_dark": (*_SHARE, 0.5),
     },
-}  # fmt: skip
+}
 _LAWS = (
-    "replace", "overlay", "soft_light", "hard_light", "linear_light", "vivid_light", "lighten", "darken",
-    "luminance_only", "colour_only",
-)  # fmt: skip
+    "replace",
+    "overlay",
+    "soft_light",
+    "hard_light",
+    "linear_light",
+    "vivid_light",
+    "lighten",
+    "darken",
+    "luminance_only",
+    "colour_only",
+)
 
 
 @pytest.mark.parametrize(("place", "params"), FIXED.items(), ids=[kind for _, kind in FIXED])
@@ -83,8 +116,15 @@ def test_a_number_past_either_end_is_refused_by_name_and_at_the_end_it_is_taken(
 
 def test_a_remedy_keeps_every_key_of_its_form_and_what_stands_under_extra():
     step = {"kind": "sharpen", "id": "one", "on": False, "mix": 0.25, "blend": "overlay", "name": "crisp numerals"}
-    head = {"name": "tower", "camera": "Quillmark Q3", "iso": 6400, "note": "roof", "scaling": "measured",
-            "output": {"viewing": "print"}, "extra": {"tray": [1, {"of": "old"}]}}  # fmt: skip
+    head = {
+        "name": "tower",
+        "camera": "Quillmark Q3",
+        "iso": 6400,
+        "note": "roof",
+        "scaling": "measured",
+        "output": {"viewing": "print"},
+        "extra": {"tray": [1, {"of": "old"}]},
+    }
     read = read_remedy(_remedy(step, **head), where="r.json")
     written = json.loads(write_remedy(read))
     assert written["format"] == "dustpan-remedy" and written["version"] == 1

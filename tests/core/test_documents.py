@@ -55,28 +55,60 @@ def test_every_fault_is_told_at_once_with_its_field_and_what_was_expected():
     told = str(caught.value)
     assert told.startswith("night.json: ")
     for words in (
-        "'iso' is 'fast': expected a whole number", "'scaling' is 'loose': expected one of measured, fixed",
-        "unknown field 'colour'", "steps[0]: unknown kind 'nose' (did you mean 'noise'?)", "'mix' is 2: expected a number from 0 to 1",
-        "'blend' is 'multiply'", "unknown parameter 'luminanse' (did you mean 'luminance'?)", "'colour' is 400: expected a number from 0 to 100",
-        "'feather' is -1", "unknown kind 'elipse' (did you mean 'ellipse'?)", "'cx' is 'left': expected a number from -1 to 2",
-        "'op' is 'xor'", "the id 'exposure' stands twice", "steps[6]: expected an object",
-    ):  # fmt: skip
+        "'iso' is 'fast': expected a whole number",
+        "'scaling' is 'loose': expected one of measured, fixed",
+        "unknown field 'colour'",
+        "steps[0]: unknown kind 'nose' (did you mean 'noise'?)",
+        "'mix' is 2: expected a number from 0 to 1",
+        "'blend' is 'multiply'",
+        "unknown parameter 'luminanse' (did you mean 'luminance'?)",
+        "'colour' is 400: expected a number from 0 to 100",
+        "'feather' is -1",
+        "unknown kind 'elipse' (did you mean 'ellipse'?)",
+        "'cx' is 'left': expected a number from -1 to 2",
+        "'op' is 'xor'",
+        "the id 'exposure' stands twice",
+        "steps[6]: expected an object",
+    ):
         assert words in told
 
 
 @pytest.mark.parametrize(
     "text",
-    ["", "{", "[]", "3", '{"format": "other"}', json.dumps({**HEAD, "version": 2}), remedy(steps=3), remedy(made_on=[]),
-     remedy(scaling="fixed"), remedy(steps=[{"kind": ["noise"]}]), remedy(steps=[{"kind": "noise", "blend": {}}]),
-     remedy(steps=[{"kind": "noise", "params": 4}]), remedy(steps=[{"kind": "noise", "where": 4}])],
-)  # fmt: skip
+    [
+        "",
+        "{",
+        "[]",
+        "3",
+        '{"format": "other"}',
+        json.dumps({**HEAD, "version": 2}),
+        remedy(steps=3),
+        remedy(made_on=[]),
+        remedy(scaling="fixed"),
+        remedy(steps=[{"kind": ["noise"]}]),
+        remedy(steps=[{"kind": "noise", "blend": {}}]),
+        remedy(steps=[{"kind": "noise", "params": 4}]),
+        remedy(steps=[{"kind": "noise", "where": 4}]),
+    ],
+)
 def test_what_is_no_remedy_is_refused_by_name(text):
     with pytest.raises(RemedyError, match=r"^here: "):
         read_remedy(text, where="here")
 
 
 @settings(max_examples=60, deadline=None)
-@given(st.recursive(st.none() | st.booleans() | st.floats() | st.text(max_size=5), lambda c: st.lists(c, max_size=3) | st.dictionaries(st.sampled_from(["kind", "params", "where", "mix", "parts", "id", "on", "luminance"]), c, max_size=4), max_leaves=12))  # fmt: skip
+@given(
+    st.recursive(
+        st.none() | st.booleans() | st.floats() | st.text(max_size=5),
+        lambda c: (
+            st.lists(c, max_size=3)
+            | st.dictionaries(
+                st.sampled_from(["kind", "params", "where", "mix", "parts", "id", "on", "luminance"]), c, max_size=4
+            )
+        ),
+        max_leaves=12,
+    )
+)
 def test_any_json_is_read_or_refused_never_worse(value):
     try:
         read = read_remedy(json.dumps({**HEAD, "steps": [value, {"kind": "noise", "params": value}]}), where="here")
@@ -156,10 +188,16 @@ def test_deep_nesting_is_refused_and_extra_and_missing_ids_are_kept():
     with pytest.raises(RemedyError, match="too deeply"):
         read_remedy('{"extra": ' + "[" * 100_000, where="r.json")
     data = {
-        "format": "dustpan-remedy", "version": 1, "extra": {"mine": [1, {"deep": None}]},
-        "steps": [{"kind": "noise"}, {"kind": "noise", "extra": {"why": "again"}}, {"kind": "sharpen", "id": "noise_2"}],
+        "format": "dustpan-remedy",
+        "version": 1,
+        "extra": {"mine": [1, {"deep": None}]},
+        "steps": [
+            {"kind": "noise"},
+            {"kind": "noise", "extra": {"why": "again"}},
+            {"kind": "sharpen", "id": "noise_2"},
+        ],
         "output": {"size": [1200, 800], "viewing": {"distance": 40}},
-    }  # fmt: skip
+    }
     remedy = read_remedy(json.dumps(data), where="r.json")
     assert [step.id for step in remedy.route] == ["noise", "noise_3", "noise_2"]
     again = json.loads(write_remedy(remedy))

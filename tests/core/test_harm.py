@@ -139,11 +139,17 @@ def test_harm_is_named_worst_first_with_its_places_and_only_past_its_limit():
     ("found", "words"),
     [
         (Figures(texture_kept=1.0, halo=0.0, shadow_shift=0.0), ["50 %", "kept", "none", "steady", "none"]),
-        (Figures(texture_kept=0.7, halo=0.2, shadow_shift=-3.0, clipped_white=0.01), ["50 %", "flattened", "strong", "darker", "clipped"]),
-        (Figures(texture_kept=1.2, halo=0.03, shadow_shift=2.0, clipped_black=0.001), ["50 %", "raised", "slight", "lighter", "little"]),
+        (
+            Figures(texture_kept=0.7, halo=0.2, shadow_shift=-3.0, clipped_white=0.01),
+            ["50 %", "flattened", "strong", "darker", "clipped"],
+        ),
+        (
+            Figures(texture_kept=1.2, halo=0.03, shadow_shift=2.0, clipped_black=0.001),
+            ["50 %", "raised", "slight", "lighter", "little"],
+        ),
         (Figures(), ["50 %", "none"]),
     ],
-)  # fmt: skip
+)
 def test_readings_say_a_word_each_and_when_to_worry(found, words):
     class Told:
         noise, figures = (8.0, 4.0), found

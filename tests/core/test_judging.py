@@ -45,9 +45,13 @@ ROUTES = {
     "proposed": lambda route: Document(route),
     "noise alone": lambda route: Document(Route(tuple(s for s in route if s.kind != "sharpen"))),
     "too much of both": lambda route: changed(
-        changed(route, "sharpen", amount=220.0, halo_light=1.0, halo_dark=1.0).route, "noise", auto=False, luminance=100.0, detail_return=0.0
+        changed(route, "sharpen", amount=220.0, halo_light=1.0, halo_dark=1.0).route,
+        "noise",
+        auto=False,
+        luminance=100.0,
+        detail_return=0.0,
     ),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("name", ROUTES)

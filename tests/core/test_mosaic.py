@@ -50,9 +50,14 @@ def test_interpolation_is_as_good_as_libraws_best(tmp_path, iso, six):
     with rawpy.imread(str(path)) as raw:
         for name in ("PPG", "AHD", "DHT") if six else ("VNG", "PPG", "AHD", "DCB", "DHT", "AAHD"):
             picture = raw.postprocess(
-                demosaic_algorithm=getattr(rawpy.DemosaicAlgorithm, name), output_color=rawpy.ColorSpace.raw, gamma=(1, 1),
-                no_auto_bright=True, output_bps=16, user_wb=[*map(float, WHITE_BALANCE), 1.0], adjust_maximum_thr=0.0,
-            )  # fmt: skip
+                demosaic_algorithm=getattr(rawpy.DemosaicAlgorithm, name),
+                output_color=rawpy.ColorSpace.raw,
+                gamma=(1, 1),
+                no_auto_bright=True,
+                output_bps=16,
+                user_wb=[*map(float, WHITE_BALANCE), 1.0],
+                adjust_maximum_thr=0.0,
+            )
             theirs.append(decibels(picture / 65535, truth))
     plane, colours = balanced(source)
     engine = Engine(source)

@@ -107,9 +107,11 @@ ROUTES = {
     "colour only": document(replace(manual("noise", **QUIET), blend="colour_only")),
     "lifted": document(manual("exposure", ev=0.8), manual("noise", **QUIET)),
     "lifted twice": document(
-        replace(manual("exposure", "first", ev=1.0), where=ellipse()), manual("exposure", shadows=0.5), manual("noise", **QUIET)
+        replace(manual("exposure", "first", ev=1.0), where=ellipse()),
+        manual("exposure", shadows=0.5),
+        manual("noise", **QUIET),
     ),
-}  # fmt: skip
+}
 
 
 @pytest.fixture(scope="module")

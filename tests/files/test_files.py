@@ -132,8 +132,16 @@ def test_fits_of_every_kind_comes_back(tmp_path, kind, cards, planes):
 def test_orientation_is_applied_once(tmp_path, turn, suffix):
     upright = np.zeros((16, 24, 3), np.uint8)
     upright[:8, :8] = 255
-    stored = {1: upright, 2: upright[:, ::-1], 3: upright[::-1, ::-1], 4: upright[::-1], 5: upright.transpose(1, 0, 2),
-              6: np.rot90(upright), 7: np.rot90(upright.transpose(1, 0, 2), 2), 8: np.rot90(upright, 3)}[turn]  # fmt: skip
+    stored = {
+        1: upright,
+        2: upright[:, ::-1],
+        3: upright[::-1, ::-1],
+        4: upright[::-1],
+        5: upright.transpose(1, 0, 2),
+        6: np.rot90(upright),
+        7: np.rot90(upright.transpose(1, 0, 2), 2),
+        8: np.rot90(upright, 3),
+    }[turn]
     notes = Image.Exif()
     notes[274] = turn
     path, out = tmp_path / f"turned{suffix}", tmp_path / f"out{suffix}"
@@ -246,18 +254,30 @@ def huge_exr() -> bytes:
 
 
 def huge_fits() -> bytes:
-    return as_bytes(".fits").replace(b"NAXIS1  =                   80", b"NAXIS1  =               200000").replace(
-        b"NAXIS2  =                   60", b"NAXIS2  =               200000"
-    )  # fmt: skip
+    return (
+        as_bytes(".fits")
+        .replace(b"NAXIS1  =                   80", b"NAXIS1  =               200000")
+        .replace(b"NAXIS2  =                   60", b"NAXIS2  =               200000")
+    )
 
 
 LIES = {
-    "huge.exr": huge_exr(), "huge.fits": huge_fits(), "junk.fits": b"SIMPLE  =" + b"\xff" * 4000,
-    "nocolours.exr": exr_with(depth=np.zeros((4, 5), np.float32)), "junk.exr": b"\x76\x2f\x31\x01" + bytes(range(200)),
-    "empty.png": b"", "text.jpg": b"not a picture at all", "folder.tif": None, "missing.png": ..., "huge.png": huge_png(),
-    "huge.tif": huge_tiff(), "junk.tif": b"II*\x00" + bytes(range(256)) * 9, "junk.png": b"\x89PNG\r\n\x1a\n" + b"\xff" * 500,
-    "junk.jpg": b"\xff\xd8\xff" + b"\x00" * 500, "zeros.webp": b"RIFF\x00\x00\x00\x00WEBP" + b"\x00" * 80,
-}  # fmt: skip
+    "huge.exr": huge_exr(),
+    "huge.fits": huge_fits(),
+    "junk.fits": b"SIMPLE  =" + b"\xff" * 4000,
+    "nocolours.exr": exr_with(depth=np.zeros((4, 5), np.float32)),
+    "junk.exr": b"\x76\x2f\x31\x01" + bytes(range(200)),
+    "empty.png": b"",
+    "text.jpg": b"not a picture at all",
+    "folder.tif": None,
+    "missing.png": ...,
+    "huge.png": huge_png(),
+    "huge.tif": huge_tiff(),
+    "junk.tif": b"II*\x00" + bytes(range(256)) * 9,
+    "junk.png": b"\x89PNG\r\n\x1a\n" + b"\xff" * 500,
+    "junk.jpg": b"\xff\xd8\xff" + b"\x00" * 500,
+    "zeros.webp": b"RIFF\x00\x00\x00\x00WEBP" + b"\x00" * 80,
+}
 
 
 @pytest.mark.parametrize("name", LIES)

@@ -13,10 +13,43 @@ from tests.ui.steer import propose, settle
 from dustpan.core.steps import kinds
 from dustpan.ui.choice import Choice
 
-KEYS = [getattr(Qt.Key, f"Key_{name}") for name in (
-    "H", "J", "K", "L", "I", "N", "B", "M", "X", "T", "Comma", "Period", "0", "1", "2", "4", "Left", "Right", "Up", "Down",
-    "Tab", "Backtab", "Escape", "Return", "Space", "Home", "End", "5", "Minus", "A", "Delete", "PageDown",
-)]  # fmt: skip
+KEYS = [
+    getattr(Qt.Key, f"Key_{name}")
+    for name in (
+        "H",
+        "J",
+        "K",
+        "L",
+        "I",
+        "N",
+        "B",
+        "M",
+        "X",
+        "T",
+        "Comma",
+        "Period",
+        "0",
+        "1",
+        "2",
+        "4",
+        "Left",
+        "Right",
+        "Up",
+        "Down",
+        "Tab",
+        "Backtab",
+        "Escape",
+        "Return",
+        "Space",
+        "Home",
+        "End",
+        "5",
+        "Minus",
+        "A",
+        "Delete",
+        "PageDown",
+    )
+]
 CONTROL = [getattr(Qt.Key, f"Key_{name}") for name in ("Z", "D", "C", "V", "Left", "Right", "Plus")]
 NO_KEYS, NO_BUTTONS = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.NoButton
 
@@ -135,9 +168,15 @@ def test_the_wheel_and_letters_leave_lists_alone_that_have_not_the_focus(opened,
         box.clearFocus()
         at = QPointF(box.rect().center())
         turn = QWheelEvent(
-            at, QPointF(box.mapToGlobal(at.toPoint())), QPoint(), QPoint(0, -120), NO_BUTTONS, NO_KEYS,
-            Qt.ScrollPhase.NoScrollPhase, False,
-        )  # fmt: skip
+            at,
+            QPointF(box.mapToGlobal(at.toPoint())),
+            QPoint(),
+            QPoint(0, -120),
+            NO_BUTTONS,
+            NO_KEYS,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
         QApplication.sendEvent(box, turn)
         box.setFocus()
         qtbot.keyClick(box, Qt.Key.Key_S)  # begins the name of a law

@@ -79,9 +79,22 @@ def test_no_two_actions_share_a_key_and_all_stand_in_a_menu(window):
     assert len(keys) == len(set(keys))
     held = {action for menu in window.menuBar().findChildren(QMenu) for action in menu.actions()}
     assert all(action in held for action in window.actions_by_name.values())
-    for name, key in (("fit", "0"), ("wipe", "J"), ("pair", "K"), ("removed", "L"), ("alternate", ";"), ("inside", "I"),
-                      ("lamp", "B"), ("channel", "N"), ("where", "M"), ("switch", "X"), ("previous", ","), ("next", "."),
-                      ("take", "T"), ("keys", "F1")):  # fmt: skip
+    for name, key in (
+        ("fit", "0"),
+        ("wipe", "J"),
+        ("pair", "K"),
+        ("removed", "L"),
+        ("alternate", ";"),
+        ("inside", "I"),
+        ("lamp", "B"),
+        ("channel", "N"),
+        ("where", "M"),
+        ("switch", "X"),
+        ("previous", ","),
+        ("next", "."),
+        ("take", "T"),
+        ("keys", "F1"),
+    ):
         assert window.actions_by_name[name].shortcut() == QKeySequence(key)
 
 

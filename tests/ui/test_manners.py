@@ -51,9 +51,15 @@ def turn(widget, notches: int) -> None:
     at = QPointF(widget.rect().center())
     for _ in range(abs(notches)):
         event = QWheelEvent(
-            at, QPointF(widget.mapToGlobal(at.toPoint())), QPoint(), QPoint(0, 120 if notches > 0 else -120),
-            Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
-        )  # fmt: skip
+            at,
+            QPointF(widget.mapToGlobal(at.toPoint())),
+            QPoint(),
+            QPoint(0, 120 if notches > 0 else -120),
+            Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.NoModifier,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
         QApplication.sendEvent(widget, event)
 
 

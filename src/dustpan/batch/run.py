@@ -131,18 +131,29 @@ def clean_one(
     harm = harm_done(engine, plan, token)
     wishes = unmet_wishes(order.remedy) if order.remedy else []
     save_picture(
-        target, pixels, source.metadata, fmt, quality=order.quality, overwrite=order.overwrite, sources=order.sources,
-        layers=source.layers, alpha_kind=source.alpha_kind,
+        target,
+        pixels,
+        source.metadata,
+        fmt,
+        quality=order.quality,
+        overwrite=order.overwrite,
+        sources=order.sources,
+        layers=source.layers,
+        alpha_kind=source.alpha_kind,
         check=token.check,
-    )  # fmt: skip
+    )
     return {
-        "source": str(picture), "out": str(target), "format": fmt.name, "width": source.width, "height": source.height,
+        "source": str(picture),
+        "out": str(target),
+        "format": fmt.name,
+        "width": source.width,
+        "height": source.height,
         "steps": [stage.step.kind for stage in plan.working],
         "messages": [*source.messages, *_left_out(route, source), *wishes, *losses(source, fmt)],
         "seconds": round(time.perf_counter() - begun, 3),
         "remedy": remedy_to_json(used_remedy(order.remedy, engine, plan, route, source, fmt)),
         "harm": harm,
-    }  # fmt: skip
+    }
 
 
 def harm_done(engine: Engine, plan: Plan, token: Token) -> list[dict]:
@@ -163,15 +174,24 @@ def used_remedy(given: Remedy | None, engine: Engine, plan: Plan, route: Route, 
         if getattr(stage.step.params, "auto", False)
     }
     made_on = {
-        "noise": engine.base.noise.to_json(), "source_kind": fmt.name if source.mosaic is None else "dng", "resolved": resolved,
-    }  # fmt: skip
+        "noise": engine.base.noise.to_json(),
+        "source_kind": fmt.name if source.mosaic is None else "dng",
+        "resolved": resolved,
+    }
     if given is None:
         return Remedy(route, name=source.name, camera=source.metadata.camera, iso=source.metadata.iso, made_on=made_on)
     kept = given.made_on if given.scaling == "fixed" else made_on
     return Remedy(
-        given.route, given.name, given.camera, given.iso, given.note, {**kept, "resolved": resolved}, given.scaling,
-        given.output, given.extra,
-    )  # fmt: skip
+        given.route,
+        given.name,
+        given.camera,
+        given.iso,
+        given.note,
+        {**kept, "resolved": resolved},
+        given.scaling,
+        given.output,
+        given.extra,
+    )
 
 
 def _left_out(route: Route, source: Source) -> list[str]:

@@ -48,13 +48,7 @@ def _steps() -> click.Command:
     return steps
 
 
-_LOADED_WHEN_CALLED = {
-    "demo": _demo,
-    "measure": _measure,
-    "process": _process,
-    "simulate": _simulate,
-    "steps": _steps,
-}
+_LOADED_WHEN_CALLED = {"demo": _demo, "measure": _measure, "process": _process, "simulate": _simulate, "steps": _steps}
 
 
 class _Commands(click.Group):

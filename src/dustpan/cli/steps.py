@@ -42,10 +42,15 @@ def describe(kind: StepKind) -> dict:
     """Return a kind and its parameters as plain values."""
     params = [
         {
-            "id": key, "label": d.label, "unit": d.unit, "low": d.low, "high": d.high,
+            "id": key,
+            "label": d.label,
+            "unit": d.unit,
+            "low": d.low,
+            "high": d.high,
             "default": list(d.default) if isinstance(d.default, tuple) else d.default,
-            "choices": list(d.choices), "help": d.help,
+            "choices": list(d.choices),
+            "help": d.help,
         }
         for key, d in kind.params_type.described().items()
-    ]  # fmt: skip
+    ]
     return {"kind": kind.kind, "stage": kind.stage, "label": kind.label, "help": kind.help, "params": params}

@@ -28,9 +28,17 @@ class Base:
     """
 
     def __init__(
-        self, key: str, pixels: np.ndarray, *, linear: bool = False, noise: NoiseModel | None = None,
-        mosaic: Mosaic | None = None, below: Base | None = None, patches: Patches | None = None, pool: Pool | None = None,
-    ):  # fmt: skip
+        self,
+        key: str,
+        pixels: np.ndarray,
+        *,
+        linear: bool = False,
+        noise: NoiseModel | None = None,
+        mosaic: Mosaic | None = None,
+        below: Base | None = None,
+        patches: Patches | None = None,
+        pool: Pool | None = None,
+    ):
         self.key = key
         self._pool = pool
         self._below = below

@@ -185,8 +185,8 @@ class Plan:
 class Engine:
     """Render documents on one source.
 
-    source : the picture. budget : bytes of blocks to keep; bases and analyses have a store of their own, so that blocks,
-    which are made anew in a moment, never push them out. noise : a model to use instead of measuring. pool : threads
+    source : the picture. budget : bytes of blocks to keep; bases and analyses have a store of their own, so that
+    blocks, which are made anew in a moment, never push them out. noise : a model to use instead of measuring. pool : threads
     that may help when a whole picture is needed at once.
     """
 
@@ -262,8 +262,15 @@ class Engine:
             return [self.sketch(mended, region, check=check) for region in plan.base.crop_regions()]
 
         return Survey(
-            plan.base.size, plan.noise_after(), plan.base.noise, level, look, self.source.metadata, sample, plan.base.mosaic,
-        )  # fmt: skip
+            plan.base.size,
+            plan.noise_after(),
+            plan.base.noise,
+            level,
+            look,
+            self.source.metadata,
+            sample,
+            plan.base.mosaic,
+        )
 
     def _extend(self, plan: Plan, step: Step, frozen: Plan | None, check: Check) -> Plan:
         kind = kinds()[step.kind]
@@ -510,8 +517,8 @@ def _mapped(shape: tuple[int, int, int]) -> np.ndarray:
     except OSError as fault:
         file.close()
         raise SaveError(
-            f"{tempfile.gettempdir()}: the temporary folder has no room for {size >> 20} MB ({fault.strerror}). Make room,"
-            " or name another in TMPDIR."
+            f"{tempfile.gettempdir()}: the temporary folder has no room for {size >> 20} MB ({fault.strerror})."
+            " Make room, or name another in TMPDIR."
         ) from fault
     return np.memmap(file, np.float32, "r+", shape=shape)
 

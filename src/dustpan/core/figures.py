@@ -66,12 +66,14 @@ def measure_picture(engine: Engine, *, check: Check = _nothing) -> dict:
 def compare_pictures(engine: Engine, reference: Engine, *, check: Check = _nothing) -> dict:
     """Return how near a picture is to a reference: psnr (dB), ssim, halo, texture_kept, brightness_shift (L*).
 
-    Pixels beyond what 8 bits hold are cut off first, as they are on a screen. Raises PictureError when the sizes differ.
+    Pixels beyond what 8 bits hold are cut off first, as they are on a screen. Raises PictureError when the sizes
+    differ.
     """
     plan, other = (e.plan(Document(), check=check) for e in (engine, reference))
     if plan.size != other.size:
         raise PictureError(
-            f"{reference.source.name}: is {other.size[0]} x {other.size[1]} px; the picture to compare has {plan.size[0]} x {plan.size[1]}."
+            f"{reference.source.name}: is {other.size[0]} x {other.size[1]} px;"
+            f" the picture to compare has {plan.size[0]} x {plan.size[1]}."
         )
     squares, shift, likeness, count = 0.0, 0.0, [], 0
     for region in _strips(plan):

@@ -103,9 +103,14 @@ def reference_plan(engine: Engine, plan: Plan, *, check: Check = _nothing) -> Pl
 
 
 def judge(
-    engine: Engine, plan: Plan, original: Plan, places: Sequence[Place], *, check: Check = _nothing,
+    engine: Engine,
+    plan: Plan,
+    original: Plan,
+    places: Sequence[Place],
+    *,
+    check: Check = _nothing,
     priority: int = Priority.AROUND,
-) -> Report:  # fmt: skip
+) -> Report:
     """Return the report of a plan, from patches around places; `priority` is that of the threads that help.
 
     What is newly lost is told against the original, all else against the picture in the route's own light.
@@ -122,9 +127,15 @@ def judge(
 
     found = map_out(patch, regions, engine.pool, priority=priority)
     report = report_on(
-        engine, plan, reference, regions, [f[0] for f in found], originals=[f[1] for f in found], places=places,
+        engine,
+        plan,
+        reference,
+        regions,
+        [f[0] for f in found],
+        originals=[f[1] for f in found],
+        places=places,
         check=check,
-    )  # fmt: skip
+    )
     # Clipping is a share of the picture, so the patches chosen for their edges and texture must not count.
     fair = [part for place, part in zip(places, report.parts, strict=True) if place.name == "tone"] or report.parts
     lost = clipped_of(fair)
@@ -143,9 +154,16 @@ def _with_culprit(finding: Finding, plan: Plan) -> Finding:
 
 
 def report_on(
-    engine: Engine, plan: Plan, reference: Plan, regions: Sequence[Region], pairs: Sequence[Pair], *,
-    originals: Sequence[np.ndarray | None] | None = None, places: Sequence[Place] = (), check: Check = _nothing,
-) -> Report:  # fmt: skip
+    engine: Engine,
+    plan: Plan,
+    reference: Plan,
+    regions: Sequence[Region],
+    pairs: Sequence[Pair],
+    *,
+    originals: Sequence[np.ndarray | None] | None = None,
+    places: Sequence[Place] = (),
+    check: Check = _nothing,
+) -> Report:
     """Return the report of a plan from patches that are rendered already, without the harm."""
     size, field = plan.base.size, reference.noise_after()
     gain = slope_gain(field.spectrum[0, 0])
@@ -184,7 +202,7 @@ def _share_left(cells: NoiseCells) -> float:
 
 @dataclass(frozen=True, eq=False)
 class Grid:
-    """A plan's result reduced to a few thousand cells: their tones, and the noise there at full size (working units)."""
+    """A plan's result reduced to a few thousand cells: their tones, and the full-size noise there (working units)."""
 
     tone: np.ndarray
     sigma: np.ndarray
@@ -206,7 +224,7 @@ def noise_grid(engine: Engine, plan: Plan, *, check: Check = _nothing) -> Grid:
 
 
 def noise_level(engine: Engine, plan: Plan, grid: Grid) -> float:
-    """Return the one figure of a picture's luminance noise, display levels: what was measured, times what was lifted."""
+    """Return a picture's luminance noise as one figure, in display levels: what was measured, times the route's gain."""
     base = noise_grid(engine, replace(plan, prepared=())).rms
     return plan.base.noise.luminance * grid.rms / base if base > 0 else 0.0
 
@@ -223,7 +241,7 @@ def noise_over_tone(plan: Plan, tone: np.ndarray) -> np.ndarray:
 
 
 def noise_left_over_tone(plan: Plan, tone: np.ndarray, cells: NoiseCells) -> np.ndarray:
-    """Return luminance noise after a route at `TONES`, display levels: of bare areas, and what texture keeps beside it."""
+    """Return luminance noise (display levels) after a route at `TONES`, in bare areas and in texture together."""
     curve = noise_over_tone(plan, tone)
     more = cells.after / np.maximum(cells.bare, 1e-12)
     weight = np.exp(-0.5 * ((cells.tone - TONES[:, None]) / _TONE_BLUR) ** 2)

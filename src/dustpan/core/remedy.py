@@ -61,7 +61,7 @@ class Remedy:
 
 
 def unmet_wishes(remedy: Remedy) -> list[str]:
-    """Return what is to be said about wishes of a remedy for its output: they are kept, but the picture keeps its size."""
+    """Return messages about output settings of a remedy that are kept but not applied."""
     if not remedy.output:
         return []
     return [
@@ -77,10 +77,18 @@ def write_remedy(remedy: Remedy) -> str:
 def remedy_to_json(remedy: Remedy) -> dict[str, Any]:
     """Return a remedy as plain values."""
     data: dict[str, Any] = {
-        "format": FORMAT, "version": VERSION, "name": remedy.name, "camera": remedy.camera, "iso": remedy.iso,
-        "note": remedy.note, "made_on": dict(remedy.made_on), "scaling": remedy.scaling, "wheres": {},
-        "steps": [_step_to_json(step) for step in remedy.route], "output": dict(remedy.output),
-    }  # fmt: skip
+        "format": FORMAT,
+        "version": VERSION,
+        "name": remedy.name,
+        "camera": remedy.camera,
+        "iso": remedy.iso,
+        "note": remedy.note,
+        "made_on": dict(remedy.made_on),
+        "scaling": remedy.scaling,
+        "wheres": {},
+        "steps": [_step_to_json(step) for step in remedy.route],
+        "output": dict(remedy.output),
+    }
     if remedy.extra:
         data["extra"] = dict(remedy.extra)
     return data
@@ -237,16 +245,31 @@ def _read_step(item: Any, at: str, faults: list[str]) -> Step | None:
     if len(faults) > before:
         return None
     return Step(
-        str(item.get("id", "")), name, kind.params_type.from_json(values, where=at), item.get("on", True), item.get("name", ""),
-        float(item.get("mix", 1.0)), item.get("blend", kind.default_blend), where, item.get("extra", {}),
-    )  # fmt: skip
+        str(item.get("id", "")),
+        name,
+        kind.params_type.from_json(values, where=at),
+        item.get("on", True),
+        item.get("name", ""),
+        float(item.get("mix", 1.0)),
+        item.get("blend", kind.default_blend),
+        where,
+        item.get("extra", {}),
+    )
 
 
 _EXPECTED = {
-    "mix": "a number from 0 to 1", "on": "true or false", "invert": "true or false", "id": "text", "name": "text",
-    "blend": f"one of {', '.join(LAWS)}", "op": f"one of {', '.join(OPS)}", "from": "source or input",
-    "feather": f"a number from 0 to {MAX_FEATHER:g}", "parts": "a list", "extra": "an object",
-}  # fmt: skip
+    "mix": "a number from 0 to 1",
+    "on": "true or false",
+    "invert": "true or false",
+    "id": "text",
+    "name": "text",
+    "blend": f"one of {', '.join(LAWS)}",
+    "op": f"one of {', '.join(OPS)}",
+    "from": "source or input",
+    "feather": f"a number from 0 to {MAX_FEATHER:g}",
+    "parts": "a list",
+    "extra": "an object",
+}
 
 
 def _check(item: dict, at: str, faults: list[str], **tests) -> None:
@@ -292,16 +315,23 @@ def _read_where(data: Any, at: str, faults: list[str]) -> Where:
     before = len(faults)
     faults += [f"{at}: unknown field '{key}'{nearest(key, _WHERE_KEYS)}" for key in data if key not in _WHERE_KEYS]
     _check(
-        data, at, faults, invert=_is_switch, feather=lambda v: _is_number(v, 0, MAX_FEATHER),
-        origin=lambda v: v in ["source", "input"], parts=lambda v: isinstance(v, list),
-    )  # fmt: skip
+        data,
+        at,
+        faults,
+        invert=_is_switch,
+        feather=lambda v: _is_number(v, 0, MAX_FEATHER),
+        origin=lambda v: v in ["source", "input"],
+        parts=lambda v: isinstance(v, list),
+    )
     if len(faults) > before:
         return Where()
     parts = [_read_part(item, f"{at} parts[{n}]", n, faults) for n, item in enumerate(data.get("parts", []))]
     return Where(
-        tuple(part for part in parts if part), data.get("invert", False), float(data.get("feather", 0.0)),
+        tuple(part for part in parts if part),
+        data.get("invert", False),
+        float(data.get("feather", 0.0)),
         data.get("from", "source"),
-    )  # fmt: skip
+    )
 
 
 def _read_part(item: Any, at: str, number: int, faults: list[str]) -> Part | None:
@@ -319,6 +349,10 @@ def _read_part(item: Any, at: str, number: int, faults: list[str]) -> Part | Non
         return None
     params = kind.params_type.from_json(values, where=at)
     return Part(
-        item.get("id", f"{kind.kind}_{number + 1}"), kind, params, item.get("op", "add"),
-        item.get("invert", False), item.get("on", True),
-    )  # fmt: skip
+        item.get("id", f"{kind.kind}_{number + 1}"),
+        kind,
+        params,
+        item.get("op", "add"),
+        item.get("invert", False),
+        item.get("on", True),
+    )

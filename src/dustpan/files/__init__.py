@@ -77,7 +77,7 @@ READS = "JPEG, PNG, TIFF, WebP, OpenEXR, FITS and camera raw"
 
 
 def read_glimpse(path: str | Path) -> tuple[np.ndarray, tuple[int, int]] | None:
-    """Return a small first look at a file (h x w x 3 uint8) and the full picture's size, where that is quick, else None.
+    """Return a small preview of a file (h x w x 3 uint8) and the full size, or None where that would be slow.
 
     For JPEG and WebP, which can be read reduced, and for raw files, which carry a small picture along.
     """

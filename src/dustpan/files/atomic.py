@@ -39,9 +39,13 @@ def check_name(target: Path, *, overwrite: bool, sources: Iterable[Path] = ()) -
 
 
 def save_whole(
-    target: Path, write: Callable[[Path], None], *, overwrite: bool, sources: Iterable[Path] = (),
+    target: Path,
+    write: Callable[[Path], None],
+    *,
+    overwrite: bool,
+    sources: Iterable[Path] = (),
     check: Callable[[], None] = lambda: None,
-) -> None:  # fmt: skip
+) -> None:
     """Call `write` with a path beside `target`, then put the file in its place; `check` raises to stop until then.
 
     Raises

@@ -20,8 +20,23 @@ from dustpan.core.picture import Metadata
 
 ORIENTATION = "Exif.Image.Orientation"
 #: Tags of a TIFF's first directory that describe the picture rather than its storage.
-DESCRIPTIVE = ("ImageDescription", "Make", "Model", "Software", "DateTime", "Artist", "HostComputer", "Copyright", "Rating",
-               "RatingPercent", "XPTitle", "XPComment", "XPAuthor", "XPKeywords", "XPSubject")  # fmt: skip
+DESCRIPTIVE = (
+    "ImageDescription",
+    "Make",
+    "Model",
+    "Software",
+    "DateTime",
+    "Artist",
+    "HostComputer",
+    "Copyright",
+    "Rating",
+    "RatingPercent",
+    "XPTitle",
+    "XPComment",
+    "XPAuthor",
+    "XPKeywords",
+    "XPSubject",
+)
 _STORAGE_GROUPS = ("Image2", "Image3", "SubImage1", "SubImage2", "SubImage3", "SubImage4", "SubThumb1", "Thumbnail")
 _LARGEST = 1 << 30  # bytes of a file whose notes are looked for
 _FAULTS = (exiv2.Exiv2Error, ValueError, TypeError, IndexError, OverflowError)

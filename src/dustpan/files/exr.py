@@ -74,15 +74,27 @@ def read(path: Path) -> Source:
     }
     iso = header.get("isoSpeed")
     metadata = Metadata(
-        native=("exr", kept), resolution=_resolution(header), xmp=str(header.get("xmp", "")).encode("utf-8", "replace"),
-        camera=str(header.get("cameraModel", "")), iso=int(iso) if iso and np.isfinite(iso) else None,
-        exposure=exif.facts(blocks["exif"])["exposure"], **blocks,
-    )  # fmt: skip
+        native=("exr", kept),
+        resolution=_resolution(header),
+        xmp=str(header.get("xmp", "")).encode("utf-8", "replace"),
+        camera=str(header.get("cameraModel", "")),
+        iso=int(iso) if iso and np.isfinite(iso) else None,
+        exposure=exif.facts(blocks["exif"])["exposure"],
+        **blocks,
+    )
     messages = tuple(note for note, holds in notes.items() if holds)
     return Source(
-        pixels, name=path.name, linear=True, alpha=alpha, layers=planes, metadata=metadata, messages=messages,
-        alpha_kind="premultiplied", unsound=unsound, exact=exact,
-    )  # fmt: skip
+        pixels,
+        name=path.name,
+        linear=True,
+        alpha=alpha,
+        layers=planes,
+        metadata=metadata,
+        messages=messages,
+        alpha_kind="premultiplied",
+        unsound=unsound,
+        exact=exact,
+    )
 
 
 @contextlib.contextmanager

@@ -14,8 +14,26 @@ from dustpan.core.picture import Metadata, Source
 from dustpan.files import exif
 from dustpan.files.limits import check_size, sound_numbers
 
-_STRUCTURE = ("SIMPLE", "BITPIX", "NAXIS", "NAXIS1", "NAXIS2", "NAXIS3", "EXTEND", "BSCALE", "BZERO", "XTENSION",
-              "PCOUNT", "GCOUNT", "BLANK", "DATAMIN", "DATAMAX", "CHECKSUM", "DATASUM", "ZIMAGE")  # fmt: skip
+_STRUCTURE = (
+    "SIMPLE",
+    "BITPIX",
+    "NAXIS",
+    "NAXIS1",
+    "NAXIS2",
+    "NAXIS3",
+    "EXTEND",
+    "BSCALE",
+    "BZERO",
+    "XTENSION",
+    "PCOUNT",
+    "GCOUNT",
+    "BLANK",
+    "DATAMIN",
+    "DATAMAX",
+    "CHECKSUM",
+    "DATASUM",
+    "ZIMAGE",
+)
 
 
 _MOST_AXES = 8
@@ -69,11 +87,16 @@ def _read_first(path: Path, file: fits.HDUList) -> Source:
     facts = exif.facts(blocks.get("exif", b""))
     exposed = f"{float(seconds):g} s" if isinstance(seconds, int | float) and seconds > 0 else facts["exposure"]
     metadata = Metadata(
-        native=("fits", {"cards": header.tostring(sep="\n"), "level": level, "type": raw.dtype.str, "shape": data.shape}),
-        camera=str(header.get("INSTRUME", "")).strip() or facts["camera"], iso=facts["iso"], exposure=exposed,
+        native=(
+            "fits",
+            {"cards": header.tostring(sep="\n"), "level": level, "type": raw.dtype.str, "shape": data.shape},
+        ),
+        camera=str(header.get("INSTRUME", "")).strip() or facts["camera"],
+        iso=facts["iso"],
+        exposure=exposed,
         resolution=(float(density[0]), float(density[1])) if all(isinstance(d, int | float) for d in density) else None,
         **blocks,
-    )  # fmt: skip
+    )
     messages = tuple(note for note, holds in notes.items() if holds)
     return Source(
         pixels, name=path.name, linear=True, metadata=metadata, messages=messages, unsound=unsound, exact=exact

@@ -25,7 +25,7 @@ def check_size(path: Path, width: int, height: int, bands: int) -> None:
 
 
 def sound_numbers(values: np.ndarray) -> tuple[np.ndarray, tuple[np.ndarray, np.ndarray] | None]:
-    """Return floating-point values with what is no number as 0 and infinite ones as 1 or 0, and those that were replaced.
+    """Replace NaN by 0 and infinite values by 1 or 0; return the result and what was replaced.
 
     The second is their flat numbers and their values, or None when all were sound.
     """

@@ -16,8 +16,34 @@ from dustpan.files import exif, vips
 from dustpan.files.limits import check_size
 
 #: Endings of raw files that share their first bytes with TIFF or have none of their own.
-ENDINGS = (".dng", ".3fr", ".arw", ".cr2", ".cr3", ".crw", ".dcr", ".erf", ".fff", ".iiq", ".kdc", ".mef", ".mos", ".mrw",
-           ".nef", ".nrw", ".orf", ".pef", ".raf", ".raw", ".rw2", ".rwl", ".sr2", ".srf", ".srw", ".x3f")  # fmt: skip
+ENDINGS = (
+    ".dng",
+    ".3fr",
+    ".arw",
+    ".cr2",
+    ".cr3",
+    ".crw",
+    ".dcr",
+    ".erf",
+    ".fff",
+    ".iiq",
+    ".kdc",
+    ".mef",
+    ".mos",
+    ".mrw",
+    ".nef",
+    ".nrw",
+    ".orf",
+    ".pef",
+    ".raf",
+    ".raw",
+    ".rw2",
+    ".rwl",
+    ".sr2",
+    ".srf",
+    ".srw",
+    ".x3f",
+)
 _DNG_VERSION = 50706
 
 
@@ -76,9 +102,13 @@ def _mosaic(path: Path, raw: rawpy.RawPy) -> tuple[np.ndarray, Mosaic]:
     daylight = _balance(raw.daylight_whitebalance)
     xyz_to_camera = np.diag(1 / daylight) @ np.linalg.inv(to_display) @ np.linalg.inv(SRGB_TO_XYZ)
     return np.array(values)[..., None], Mosaic(  # a copy: the memory is LibRaw's
-        pattern, black, float(raw.white_level), tuple(_balance(raw.camera_whitebalance, daylight)),
-        to_display.astype(np.float32), xyz_to_camera,
-    )  # fmt: skip
+        pattern,
+        black,
+        float(raw.white_level),
+        tuple(_balance(raw.camera_whitebalance, daylight)),
+        to_display.astype(np.float32),
+        xyz_to_camera,
+    )
 
 
 def _turned(plane: np.ndarray, flip: int) -> np.ndarray:
@@ -107,7 +137,7 @@ def _display_matrix(xyz_to_camera: np.ndarray) -> np.ndarray:
 
 
 def glimpse(path: Path) -> tuple[np.ndarray, tuple[int, int]] | None:
-    """Return the small picture that a raw file carries along, or one made of its sites taken together, and the full size."""
+    """Return a raw file's embedded preview, or one binned from its mosaic, and the full size."""
     try:
         with open(path, "rb") as file, rawpy.imread(file) as raw:
             size = (raw.sizes.height, raw.sizes.width) if raw.sizes.flip & 4 else (raw.sizes.width, raw.sizes.height)

@@ -105,9 +105,14 @@ def losses(source: Source, fmt: Format) -> list[str]:
 
 
 def render_native(
-    engine: Engine, plan: Plan, fmt: Format, *, pool: Pool | None = None, token: Token | None = None,
+    engine: Engine,
+    plan: Plan,
+    fmt: Format,
+    *,
+    pool: Pool | None = None,
+    token: Token | None = None,
     progress: Callable[[float], None] = lambda share: None,
-) -> np.ndarray:  # fmt: skip
+) -> np.ndarray:
     """Return the whole picture in a format's depth, H x W x 1 to 4; without stages, the source's own values."""
     token = token or Token()
     source = engine.source
@@ -204,10 +209,18 @@ def _with_alpha(colour: np.ndarray, alpha: np.ndarray | None, fmt: Format) -> np
 
 
 def save_picture(
-    target: Path, pixels: np.ndarray, metadata: Metadata, fmt: Format, *, quality: int = DEFAULT_QUALITY,
-    overwrite: bool = False, sources: Iterable[Path] = (), layers: Mapping[str, np.ndarray] | None = None,
-    alpha_kind: str = "straight", check: Callable[[], None] = lambda: None,
-) -> None:  # fmt: skip
+    target: Path,
+    pixels: np.ndarray,
+    metadata: Metadata,
+    fmt: Format,
+    *,
+    quality: int = DEFAULT_QUALITY,
+    overwrite: bool = False,
+    sources: Iterable[Path] = (),
+    layers: Mapping[str, np.ndarray] | None = None,
+    alpha_kind: str = "straight",
+    check: Callable[[], None] = lambda: None,
+) -> None:
     """Write rendered pixels whole or not at all; raises SaveError that names the file.
 
     layers : other planes of the source by name, for formats that hold them; alpha_kind : of the source, for formats

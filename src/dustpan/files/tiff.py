@@ -31,8 +31,19 @@ logging.getLogger("tifffile").setLevel(logging.CRITICAL + 1)  # what is wrong wi
 _ALPHA_KINDS = {0: "unspecified", 1: "premultiplied", 2: "straight"}
 _WRITTEN_AS = {"unspecified": "unspecified", "premultiplied": "assocalpha", "straight": "unassalpha"}
 _CLASSIC = 4_000_000_000  # bytes of pixels up to which a classic TIFF holds them
-_FAULTS = (tifffile.TiffFileError, ValueError, OSError, IndexError, KeyError, struct.error, RuntimeError, TypeError,
-           ZeroDivisionError, AttributeError, OverflowError)  # fmt: skip
+_FAULTS = (
+    tifffile.TiffFileError,
+    ValueError,
+    OSError,
+    IndexError,
+    KeyError,
+    struct.error,
+    RuntimeError,
+    TypeError,
+    ZeroDivisionError,
+    AttributeError,
+    OverflowError,
+)
 _PHOTOMETRIC = {0: "white is zero", 1: "grey", 2: "RGB", 3: "palette"}
 
 
@@ -74,16 +85,24 @@ def _read_page(path: Path, file: tifffile.TiffFile) -> Source:
     notes = {
         "The file has several pages; the first was opened.": len(file.pages) > 1,
         "The file holds values that are no numbers; they are shown as black or white.": unsound is not None,
-        f"Its {page.bitspersample}-bit values were opened as {8 * pixels.dtype.itemsize}-bit ones.": page.photometric < 3
-        and stored.kind == "u" and page.bitspersample not in (1, 8, 16),
+        f"Its {page.bitspersample}-bit values were opened as {8 * pixels.dtype.itemsize}-bit ones.": page.photometric
+        < 3
+        and stored.kind == "u"
+        and page.bitspersample not in (1, 8, 16),
         "Its 64-bit values were rounded to 32 bits.": stored == np.float64,
         "Its palette was opened as full colour.": page.photometric == 3,
-    }  # fmt: skip
+    }
     linear = pixels.dtype == np.float32 and not metadata.profile
     return Source(
-        np.ascontiguousarray(pixels), name=path.name, alpha=alpha, linear=linear, metadata=metadata,
-        messages=tuple(note for note, holds in notes.items() if holds), alpha_kind=kind, unsound=unsound,
-    )  # fmt: skip
+        np.ascontiguousarray(pixels),
+        name=path.name,
+        alpha=alpha,
+        linear=linear,
+        metadata=metadata,
+        messages=tuple(note for note, holds in notes.items() if holds),
+        alpha_kind=kind,
+        unsound=unsound,
+    )
 
 
 def _read_converted(path: Path) -> Source:
@@ -114,9 +133,12 @@ def _read_converted(path: Path) -> Source:
     block = exif.from_tiff(path)
     metadata = Metadata(exif=block, profile=profile, **exif.facts(block))
     return Source(
-        np.ascontiguousarray(pixels[..., : pixels.shape[2] - (alpha is not None)]), name=path.name, alpha=alpha,
-        metadata=metadata, messages=(f"Converted from {kind} to sRGB.",) if kind else (),
-    )  # fmt: skip
+        np.ascontiguousarray(pixels[..., : pixels.shape[2] - (alpha is not None)]),
+        name=path.name,
+        alpha=alpha,
+        metadata=metadata,
+        messages=(f"Converted from {kind} to sRGB.",) if kind else (),
+    )
 
 
 def _check_whole(path: Path, page) -> None:
@@ -199,10 +221,17 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata, *, alpha_kind: str
     if metadata.profile:
         options["iccprofile"] = metadata.profile
     write_page(
-        path, pixels if bands > 1 else pixels[..., 0], metadata, photometric="rgb" if bands >= 3 else "minisblack",
-        extrasamples=[_WRITTEN_AS[alpha_kind]] if bands in (2, 4) else None, planarconfig="contig" if bands > 1 else None,
-        compression="zlib", predictor=True, rowsperstrip=max(1, (1 << 20) // (pixels[0].nbytes)), **options,
-    )  # fmt: skip
+        path,
+        pixels if bands > 1 else pixels[..., 0],
+        metadata,
+        photometric="rgb" if bands >= 3 else "minisblack",
+        extrasamples=[_WRITTEN_AS[alpha_kind]] if bands in (2, 4) else None,
+        planarconfig="contig" if bands > 1 else None,
+        compression="zlib",
+        predictor=True,
+        rowsperstrip=max(1, (1 << 20) // (pixels[0].nbytes)),
+        **options,
+    )
 
 
 def write_page(

@@ -172,7 +172,7 @@ def _with_resolution(data: bytes, resolution: tuple[float, float] | None) -> byt
 
 
 def glimpse(source: Path | bytes, side: int = 1024) -> tuple[np.ndarray, tuple[int, int]] | None:
-    """Return a JPEG or WebP file (or its bytes) reduced to about `side` px, upright, and the full size; None when that fails."""
+    """Return a JPEG or WebP file (or its bytes) reduced to about `side` px, upright, and the full size, or None."""
     try:
         data = source if isinstance(source, bytes) else source.read_bytes()
         image, small = pyvips.Image.new_from_buffer(data, ""), pyvips.Image.thumbnail_buffer(data, side)

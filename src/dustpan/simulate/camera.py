@@ -25,9 +25,16 @@ WHITE_BALANCE = np.array([1.35, 1.0, 2.1], np.float32)  # under lamp light blue 
 KNEE = 0.55
 BAYER = np.array([[0, 1], [1, 2]], np.uint8)  # colours of the sites: red, green, blue
 SIX_BY_SIX = np.array(
-    [[1, 1, 0, 1, 1, 2], [1, 1, 2, 1, 1, 0], [2, 0, 1, 0, 2, 1], [1, 1, 2, 1, 1, 0], [1, 1, 0, 1, 1, 2], [0, 2, 1, 2, 0, 1]],
+    [
+        [1, 1, 0, 1, 1, 2],
+        [1, 1, 2, 1, 1, 0],
+        [2, 0, 1, 0, 2, 1],
+        [1, 1, 2, 1, 1, 0],
+        [1, 1, 0, 1, 1, 2],
+        [0, 2, 1, 2, 0, 1],
+    ],
     np.uint8,
-)  # fmt: skip
+)
 BLACK, WHITE = 512, 16383  # what the sensor's numbers are between, 14 bits
 #: Camera colours to linear display colours: sensor filters overlap, undoing that mixes the channels' noise.
 TO_DISPLAY = np.array([[1.52, -0.40, -0.12], [-0.18, 1.43, -0.25], [0.02, -0.42, 1.40]], np.float32)

@@ -26,7 +26,7 @@ from dustpan.simulate.camera import (
     read_sensor,
     take_photograph,
     tone_curve,
-)  # fmt: skip
+)
 
 SCENES = {"bench": "a clockmaker's bench by one lamp, at night"}
 DEFAULT_ISO = 12800
@@ -87,10 +87,15 @@ def raw_picture(scene: str, *, iso: int = DEFAULT_ISO, seed: int = 1, size=None,
 
 def camera_notes(settings: Settings) -> Metadata:
     """Return the metadata that the made-up camera writes."""
-    block = exif.make_block({
-        "Exif.Image.Make": MODEL[0], "Exif.Image.Model": MODEL[1], "Exif.Photo.ISOSpeedRatings": str(settings.iso),
-        "Exif.Photo.ExposureTime": _rational(settings.seconds), "Exif.Photo.FNumber": "28/10",
-    })  # fmt: skip
+    block = exif.make_block(
+        {
+            "Exif.Image.Make": MODEL[0],
+            "Exif.Image.Model": MODEL[1],
+            "Exif.Photo.ISOSpeedRatings": str(settings.iso),
+            "Exif.Photo.ExposureTime": _rational(settings.seconds),
+            "Exif.Photo.FNumber": "28/10",
+        }
+    )
     return Metadata(exif=block, resolution=(300.0, 300.0), **exif.facts(block))
 
 

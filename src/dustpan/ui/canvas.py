@@ -500,9 +500,16 @@ class Canvas(QWidget):
 
     def keyPressEvent(self, event):
         """Pan by arrow keys; Space takes hold of the picture; all else goes to the window."""
-        step = {} if event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier else {
-            Qt.Key.Key_Left: (80, 0), Qt.Key.Key_Right: (-80, 0), Qt.Key.Key_Up: (0, 80), Qt.Key.Key_Down: (0, -80),
-        }  # fmt: skip
+        step = (
+            {}
+            if event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
+            else {
+                Qt.Key.Key_Left: (80, 0),
+                Qt.Key.Key_Right: (-80, 0),
+                Qt.Key.Key_Up: (0, 80),
+                Qt.Key.Key_Down: (0, -80),
+            }
+        )
         if event.key() in step:
             self.fitted = False
             self._move(self._corner + QPointF(*step[Qt.Key(event.key())]))

@@ -6,9 +6,16 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox
 
 _OWN_KEYS = (
-    Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Home, Qt.Key.Key_End,
-    Qt.Key.Key_F4, Qt.Key.Key_Return, Qt.Key.Key_Enter,
-)  # fmt: skip
+    Qt.Key.Key_Up,
+    Qt.Key.Key_Down,
+    Qt.Key.Key_PageUp,
+    Qt.Key.Key_PageDown,
+    Qt.Key.Key_Home,
+    Qt.Key.Key_End,
+    Qt.Key.Key_F4,
+    Qt.Key.Key_Return,
+    Qt.Key.Key_Enter,
+)
 
 
 class Choice(QComboBox):

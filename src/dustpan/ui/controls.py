@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QScrollArea,
     QVBoxLayout,
     QWidget,
-)  # fmt: skip
+)
 
 from dustpan.core.copying import write_value
 from dustpan.core.filters.blend import LAWS

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
-)  # fmt: skip
+)
 
 from dustpan.core.errors import SaveError
 from dustpan.core.params import Param

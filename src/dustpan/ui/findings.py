@@ -55,7 +55,8 @@ class Chip(QFrame):
 
 def describe(finding: Finding) -> str:
     """Return a finding in one or two sentences, and what a click does."""
-    words = f"{'Made by this route' if finding.harm else 'Found'}: {finding.text}{'; ' + finding.more if finding.more else ''}."
+    more = f"; {finding.more}" if finding.more else ""
+    words = f"{'Made by this route' if finding.harm else 'Found'}: {finding.text}{more}."
     count = len(finding.places)
     return words + (f" Click to mark {count} place{'s' if count != 1 else ''}." if count else "")
 
@@ -132,8 +133,10 @@ class Findings(QWidget):
 
         self.session.jobs.run(
             lambda: find_faults(engine, engine.plan(original_of(document), check=token.check), check=token.check),
-            then, priority=Priority.AROUND, token=token,
-        )  # fmt: skip
+            then,
+            priority=Priority.AROUND,
+            token=token,
+        )
 
     def _give_way(self) -> None:
         """Leave the threads to a proposal that is asked for, and look again when it is there."""

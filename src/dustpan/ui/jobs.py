@@ -36,18 +36,27 @@ class Jobs(QObject):
         self.pool.close()
 
     def run(
-        self, job: Callable[[], Any], then: Callable[[Any], None], *, priority: Priority, token: Token,
+        self,
+        job: Callable[[], Any],
+        then: Callable[[Any], None],
+        *,
+        priority: Priority,
+        token: Token,
         failed: Callable[[DustpanError], None] | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Run `job` in a worker and call `then` with its result in this thread; nothing after `close`."""
         if self._closed:
             return
         self._watch(self.pool.submit(job, priority=priority, token=token), then, token, failed)
 
     def conduct(
-        self, job: Callable[[], Any], then: Callable[[Any], None], *, token: Token,
+        self,
+        job: Callable[[], Any],
+        then: Callable[[Any], None],
+        *,
+        token: Token,
         failed: Callable[[DustpanError], None] | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Run a job that itself hands blocks to the pool, on a thread of its own so that it can wait for them."""
         if not self._closed:
             self._watch(self._conductor.submit(job, priority=Priority.EXPORT, token=token), then, token, failed)

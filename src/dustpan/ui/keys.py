@@ -21,9 +21,13 @@ from dustpan.ui import theme
 
 _COLUMNS = 3
 _HELD = (
-    ("H", "Hold to see the other side"), ("Space", "Hold to drag the picture"), ("Arrows", "Move the picture"),
-    ("Wheel", "Zoom at the pointer"), ("Click", "Actual pixels, and back"), ("Shift+arrow", "Move a slider in fine steps"),
-)  # fmt: skip
+    ("H", "Hold to see the other side"),
+    ("Space", "Hold to drag the picture"),
+    ("Arrows", "Move the picture"),
+    ("Wheel", "Zoom at the pointer"),
+    ("Click", "Actual pixels, and back"),
+    ("Shift+arrow", "Move a slider in fine steps"),
+)
 
 
 class KeysDialog(QDialog):

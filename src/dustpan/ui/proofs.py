@@ -188,9 +188,11 @@ class Proofs(QObject):
         for proof in self.items:
             if proof in self.shots:
                 self.session.jobs.run(
-                    partial(_figure, order, proof, self.shots[proof].judged), partial(take, proof),
-                    priority=Priority.VIEW_DRAFT, token=order.token,
-                )  # fmt: skip
+                    partial(_figure, order, proof, self.shots[proof].judged),
+                    partial(take, proof),
+                    priority=Priority.VIEW_DRAFT,
+                    token=order.token,
+                )
 
 
 def shown_region(proof: Proof, half: QSize, size: tuple[int, int]) -> Region:

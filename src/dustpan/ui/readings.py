@@ -41,33 +41,58 @@ def readings_of(report: Report) -> list[Reading]:
     found: Figures = report.figures
     lines = [
         Reading(
-            "Noise left", f"{after:.1f} of {before:.1f}", "" if share is None else percent(share), False,
-            "Luminance noise after the route and before it (in the route's own light), in 8-bit levels, averaged over the whole picture. Under about 1.5 it can't be seen in a print.",
+            "Noise left",
+            f"{after:.1f} of {before:.1f}",
+            "" if share is None else percent(share),
+            False,
+            "Luminance noise after the route and before it (in the route's own light), in 8-bit levels, averaged over"
+            " the whole picture. Under about 1.5 it can't be seen in a print.",
         )
-    ]  # fmt: skip
+    ]
     if (kept := found.texture_kept) is not None:
         word = "raised" if kept > 1.03 else "kept" if kept > 0.93 else "softer" if kept > 0.8 else "flattened"
         lines.append(
-            Reading("Texture", percent(kept), word, kept <= 0.8,
-                    "How much of the picture's own fine slopes is still there; 100 % is untouched. Worry under 80 %.")
-        )  # fmt: skip
+            Reading(
+                "Texture",
+                percent(kept),
+                word,
+                kept <= 0.8,
+                "How much of the picture's own fine slopes is still there; 100 % is untouched. Worry under 80 %.",
+            )
+        )
     if (rim := found.halo) is not None:
         word = "none" if rim < 0.01 else "slight" if rim < 0.05 else "visible" if rim < 0.12 else "strong"
         lines.append(
-            Reading("Halo", percent(rim), word, rim >= 0.05,
-                    "How far the strongest edges overshoot, as a part of their step, where it is worst. Worry from 5 %.")
-        )  # fmt: skip
+            Reading(
+                "Halo",
+                percent(rim),
+                word,
+                rim >= 0.05,
+                "How far the strongest edges overshoot, as a part of their step, where it is worst. Worry from 5 %.",
+            )
+        )
     if (shift := found.shadow_shift) is not None:
         word = "steady" if abs(shift) < 1 else "darker" if shift < 0 else "lighter"
         lines.append(
-            Reading("Shadows", f"{shift:+.1f} L*", word, False,
-                    "Change of lightness in the darks, beside what the Tone steps do. Taking white specks away makes them darker.")
-        )  # fmt: skip
+            Reading(
+                "Shadows",
+                f"{shift:+.1f} L*",
+                word,
+                False,
+                "Change of lightness in the darks, beside what the Tone steps do."
+                " Taking white specks away makes them darker.",
+            )
+        )
     lost = found.clipped_black + found.clipped_white
     lines.append(
-        Reading("Newly lost", percent(lost), "none" if lost < 0.0005 else "little" if lost < 0.002 else "clipped", lost >= 0.002,
-                "Share of pixels driven to black or white by the route. Worry from 0.2 %.")
-    )  # fmt: skip
+        Reading(
+            "Newly lost",
+            percent(lost),
+            "none" if lost < 0.0005 else "little" if lost < 0.002 else "clipped",
+            lost >= 0.002,
+            "Share of pixels driven to black or white by the route. Worry from 0.2 %.",
+        )
+    )
     return lines
 
 

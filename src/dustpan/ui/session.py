@@ -428,9 +428,12 @@ class Session(QObject):
         task = self.tasks.find("opening")
         if task is not None:
             self.jobs.run(
-                lambda: read_glimpse(path), lambda found: self._show_glimpse(found, task),
-                priority=Priority.VIEW_DRAFT, token=task.token, failed=lambda fault: None,
-            )  # fmt: skip
+                lambda: read_glimpse(path),
+                lambda found: self._show_glimpse(found, task),
+                priority=Priority.VIEW_DRAFT,
+                token=task.token,
+                failed=lambda fault: None,
+            )
 
     def _show_glimpse(self, found, task: Task) -> None:
         """Show a first look, unless the picture itself is there already."""
@@ -600,8 +603,10 @@ class Session(QObject):
         pool, report = self.jobs.pool, partial(self.tasks.report, task)
         self.jobs.conduct(
             lambda: _export(engine, document, target, fmt, quality, overwrite, sources, pool, task.token, report),
-            finish, token=task.token, failed=lambda fault: self._fail(task, fault),
-        )  # fmt: skip
+            finish,
+            token=task.token,
+            failed=lambda fault: self._fail(task, fault),
+        )
 
 
 def _compile_kernels(token: Token) -> None:
@@ -633,10 +638,17 @@ def _export(
     pixels = render_native(engine, plan, fmt, pool=pool, token=token, progress=report)
     token.check()
     save_picture(
-        target, pixels, engine.source.metadata, fmt, quality=quality, overwrite=overwrite, sources=sources,
-        layers=engine.source.layers, alpha_kind=engine.source.alpha_kind,
+        target,
+        pixels,
+        engine.source.metadata,
+        fmt,
+        quality=quality,
+        overwrite=overwrite,
+        sources=sources,
+        layers=engine.source.layers,
+        alpha_kind=engine.source.alpha_kind,
         check=token.check,
-    )  # fmt: skip
+    )
 
 
 def shown_name(path: Path, *, whole: bool = False) -> str:

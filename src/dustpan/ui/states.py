@@ -3,16 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import (
-    QFrame,
-    QHBoxLayout,
-    QInputDialog,
-    QLabel,
-    QListWidget,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)  # fmt: skip
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QInputDialog, QLabel, QListWidget, QPushButton, QVBoxLayout, QWidget
 
 from dustpan.ui import theme
 from dustpan.ui.compare import ORIGINAL, Compare

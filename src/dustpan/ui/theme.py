@@ -65,12 +65,19 @@ def apply(app: QApplication) -> None:
     app.setFont(font())
     palette = QPalette()
     for role, name in (
-        (QPalette.ColorRole.Window, "panel"), (QPalette.ColorRole.Base, "ground"), (QPalette.ColorRole.Button, "raised"),
-        (QPalette.ColorRole.WindowText, "text"), (QPalette.ColorRole.Text, "text"), (QPalette.ColorRole.ButtonText, "text"),
-        (QPalette.ColorRole.ToolTipBase, "raised"), (QPalette.ColorRole.ToolTipText, "text"),
-        (QPalette.ColorRole.Highlight, VERDIGRIS), (QPalette.ColorRole.HighlightedText, "ground"),
-        (QPalette.ColorRole.PlaceholderText, "faint"), (QPalette.ColorRole.AlternateBase, "panel"),
-    ):  # fmt: skip
+        (QPalette.ColorRole.Window, "panel"),
+        (QPalette.ColorRole.Base, "ground"),
+        (QPalette.ColorRole.Button, "raised"),
+        (QPalette.ColorRole.WindowText, "text"),
+        (QPalette.ColorRole.Text, "text"),
+        (QPalette.ColorRole.ButtonText, "text"),
+        (QPalette.ColorRole.ToolTipBase, "raised"),
+        (QPalette.ColorRole.ToolTipText, "text"),
+        (QPalette.ColorRole.Highlight, VERDIGRIS),
+        (QPalette.ColorRole.HighlightedText, "ground"),
+        (QPalette.ColorRole.PlaceholderText, "faint"),
+        (QPalette.ColorRole.AlternateBase, "panel"),
+    ):
         palette.setColor(role, colour(name))
     for role in (QPalette.ColorRole.WindowText, QPalette.ColorRole.Text, QPalette.ColorRole.ButtonText):
         palette.setColor(QPalette.ColorGroup.Disabled, role, colour("#6B7073"))
@@ -100,7 +107,8 @@ QPushButton#quiet:hover, QPushButton#quiet:focus {{ border-color: {GREYS.line}; 
 QPushButton#proposal {{ background: transparent; border-color: {GREYS.line}; color: {GREYS.text}; padding: 3px 8px; }}
 QPushButton#proposal:disabled {{ border-color: transparent; color: {VERDIGRIS}; }}
 QPushButton#quiet:disabled {{ color: #6B7073; }}
-QLineEdit, QComboBox {{ background: {GREYS.ground}; border: 1px solid {GREYS.line}; border-radius: 5px; padding: 3px 8px; }}
+QLineEdit, QComboBox {{ background: {GREYS.ground}; border: 1px solid {GREYS.line}; border-radius: 5px;
+    padding: 3px 8px; }}
 QLineEdit:focus, QComboBox:focus {{ border-color: {VERDIGRIS}; }}
 QLineEdit#value {{ background: transparent; border-color: transparent; padding: 0 3px; }}
 QLineEdit#value:hover {{ border-color: {GREYS.line}; }}
@@ -109,7 +117,8 @@ QComboBox::drop-down {{ border: none; width: 20px; }}
 QComboBox::down-arrow {{ width: 0; height: 0; border-left: 4px solid {GREYS.bar}; border-right: 4px solid {GREYS.bar};
     border-top: 5px solid {GREYS.text}; margin-right: 8px; }}
 QComboBox QAbstractItemView {{ background: {GREYS.panel}; border: 1px solid {GREYS.line}; }}
-QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {GREYS.faint}; border-radius: 3px; background: {GREYS.ground}; }}
+QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {GREYS.faint}; border-radius: 3px;
+    background: {GREYS.ground}; }}
 QCheckBox::indicator:checked {{ background: {VERDIGRIS}; border-color: {VERDIGRIS}; }}
 QCheckBox:focus {{ color: {GREYS.bright}; }}
 QProgressBar {{ background: {GREYS.ground}; border: none; border-radius: 3px; max-height: 6px; }}

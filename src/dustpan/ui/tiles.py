@@ -247,9 +247,12 @@ class Tiles(QObject):
 
         for level, region in pieces:
             self.session.jobs.run(
-                partial(self._piece, engine, shown, level, region, self._token.check), take,
-                priority=Priority.VIEW_DRAFT, token=self._token, failed=fail,
-            )  # fmt: skip
+                partial(self._piece, engine, shown, level, region, self._token.check),
+                take,
+                priority=Priority.VIEW_DRAFT,
+                token=self._token,
+                failed=fail,
+            )
 
     def _pieces(self, shown: Shown, lacking: list, same: bool, dragging: bool) -> list[tuple[int, Region]]:
         """Return level and region (in that level's pixels) of the strips that cover the blocks that lack."""
@@ -333,18 +336,22 @@ class Tiles(QObject):
             self.strips = [piece for piece in self.strips if piece.area.intersects(self.view.region)]
             for region in _strips(self.view.region, 0, shown.plan.size, self.session.jobs.pool.size):
                 self.session.jobs.run(
-                    partial(self._piece, engine, shown, 0, region, token.check), self._take_strip,
-                    priority=priority, token=token,
-                )  # fmt: skip
+                    partial(self._piece, engine, shown, 0, region, token.check),
+                    self._take_strip,
+                    priority=priority,
+                    token=token,
+                )
             return
         # Tiles of a much reduced picture that is at hand are tiny: one job makes several.
         many = 4**self.view.level if shown.simple else 1
         for start in range(0, len(missing), many):
             keys = missing[start : start + many]
             self.session.jobs.run(
-                lambda keys=keys: {key: self._exact_image(engine, shown, key, token.check) for key in keys}, self._take_exact,
-                priority=priority, token=token,
-            )  # fmt: skip
+                lambda keys=keys: {key: self._exact_image(engine, shown, key, token.check) for key in keys},
+                self._take_exact,
+                priority=priority,
+                token=token,
+            )
 
     def _make_room(self) -> None:
         """Drop the oldest exact tiles out of view when there are too many."""

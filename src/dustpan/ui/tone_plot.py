@@ -99,9 +99,7 @@ class TonePlot(QSlider):
         inner = QRectF(self.rect()).adjusted(10, 4, -10, -2)
         painter.drawText(inner, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, self.described.label)
         painter.drawText(
-            inner,
-            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop,
-            f"found: up to {self.found.max():.1f}",
+            inner, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, f"found: up to {self.found.max():.1f}"
         )
 
     def _paint_handles(self, painter: QPainter) -> None:

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QStackedWidget,
     QVBoxLayout,
     QWidget,
-)  # fmt: skip
+)
 
 from dustpan.core.copying import write_steps
 from dustpan.core.errors import DustpanError
@@ -125,23 +125,47 @@ class Window(QMainWindow):
         """Return what each action does."""
         session, canvas, with_step = self.session, self.canvas, self._with_step
         return {
-            "open": self.ask_open, "reread": session.reread, "export": self.ask_export, "quit": self.close,
-            "next_picture": lambda: self.go_to_neighbour(1), "previous_picture": lambda: self.go_to_neighbour(-1),
-            "save_remedy": self.ask_save_remedy, "apply_remedy": self.ask_apply_remedy, "cancel": self.escape,
-            "undo": lambda: self._walk_history(session.undo), "redo": lambda: self._walk_history(session.redo),
-            "states": self.show_states, "copy": lambda: self._copy(False), "copy_route": lambda: self._copy(True),
-            "paste": self._paste, "propose": session.propose, "add": self.route_bar.show_steps,
-            "switch": lambda: with_step(session.switch_step), "previous": lambda: self._walk(-1),
-            "next": lambda: self._walk(1), "earlier": lambda: with_step(session.move_step, -1),
-            "later": lambda: with_step(session.move_step, 1), "duplicate": lambda: with_step(session.duplicate_step),
-            "rename": lambda: with_step(self.route_bar.ask_name), "remove": lambda: with_step(session.remove_step),
-            "fit": canvas.fit, "zoom1": lambda: canvas.set_zoom(1.0), "zoom2": lambda: canvas.set_zoom(2.0),
-            "zoom4": lambda: canvas.set_zoom(4.0), "closer": lambda: canvas.zoom_by(1),
-            "farther": lambda: canvas.zoom_by(-1), "monitor": self.ask_monitor,
-            "no_monitor": lambda: self.set_monitor(None), "pin": lambda: self.proof_strip.add_middle(),
-            "pins": self.proofs.choose_again, "take": self._keep_take, "channel": lambda: self.compare_bar.next_channel(),
-            "take_stretch": self._take_stretch, "lamp": lambda: self.compare_bar.switch_lamp(), "keys": self.show_keys,
-        }  # fmt: skip
+            "open": self.ask_open,
+            "reread": session.reread,
+            "export": self.ask_export,
+            "quit": self.close,
+            "next_picture": lambda: self.go_to_neighbour(1),
+            "previous_picture": lambda: self.go_to_neighbour(-1),
+            "save_remedy": self.ask_save_remedy,
+            "apply_remedy": self.ask_apply_remedy,
+            "cancel": self.escape,
+            "undo": lambda: self._walk_history(session.undo),
+            "redo": lambda: self._walk_history(session.redo),
+            "states": self.show_states,
+            "copy": lambda: self._copy(False),
+            "copy_route": lambda: self._copy(True),
+            "paste": self._paste,
+            "propose": session.propose,
+            "add": self.route_bar.show_steps,
+            "switch": lambda: with_step(session.switch_step),
+            "previous": lambda: self._walk(-1),
+            "next": lambda: self._walk(1),
+            "earlier": lambda: with_step(session.move_step, -1),
+            "later": lambda: with_step(session.move_step, 1),
+            "duplicate": lambda: with_step(session.duplicate_step),
+            "rename": lambda: with_step(self.route_bar.ask_name),
+            "remove": lambda: with_step(session.remove_step),
+            "fit": canvas.fit,
+            "zoom1": lambda: canvas.set_zoom(1.0),
+            "zoom2": lambda: canvas.set_zoom(2.0),
+            "zoom4": lambda: canvas.set_zoom(4.0),
+            "closer": lambda: canvas.zoom_by(1),
+            "farther": lambda: canvas.zoom_by(-1),
+            "monitor": self.ask_monitor,
+            "no_monitor": lambda: self.set_monitor(None),
+            "pin": lambda: self.proof_strip.add_middle(),
+            "pins": self.proofs.choose_again,
+            "take": self._keep_take,
+            "channel": lambda: self.compare_bar.next_channel(),
+            "take_stretch": self._take_stretch,
+            "lamp": lambda: self.compare_bar.switch_lamp(),
+            "keys": self.show_keys,
+        }
 
     def _make_choices(self, menus: dict[str, QMenu]) -> None:
         """Add the menus that choose one of several: recent pictures, surround."""
@@ -412,9 +436,11 @@ class Window(QMainWindow):
         base = engine.base
         level = base.overview_level
         self.session.jobs.run(
-            lambda: stretch_for(base.read((0, 0, *base.size_at(level)), level)), then,
-            priority=Priority.VIEW_DRAFT, token=Token(),
-        )  # fmt: skip
+            lambda: stretch_for(base.read((0, 0, *base.size_at(level)), level)),
+            then,
+            priority=Priority.VIEW_DRAFT,
+            token=Token(),
+        )
 
     def _take_stretch(self) -> None:
         """Move the stretch of the view into an Exposure step."""
@@ -584,9 +610,12 @@ class Window(QMainWindow):
             return
         path = Path(name) if Path(name).suffix else Path(name + ".json")
         remedy = Remedy(
-            self.session.route, name=path.stem, camera=source.metadata.camera, iso=source.metadata.iso,
+            self.session.route,
+            name=path.stem,
+            camera=source.metadata.camera,
+            iso=source.metadata.iso,
             made_on={"noise": self.session.engine.base.noise.to_json()},
-        )  # fmt: skip
+        )
         try:
             save_remedy(path, remedy, overwrite=True)  # the file dialog has asked
         except DustpanError as fault:

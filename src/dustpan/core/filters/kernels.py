@@ -134,9 +134,15 @@ def _gather(c, weight, start, count, even, odd, even_weight, odd_weight, scratch
         for t in range(count):
             w = weight[t]
             a0, a1, a2, a3, a4, a5, a6, a7 = _inverse(
-                row[t], row[SEGMENT + t], row[2 * SEGMENT + t], row[3 * SEGMENT + t],
-                row[4 * SEGMENT + t], row[5 * SEGMENT + t], row[6 * SEGMENT + t], row[7 * SEGMENT + t],
-            )  # fmt: skip
+                row[t],
+                row[SEGMENT + t],
+                row[2 * SEGMENT + t],
+                row[3 * SEGMENT + t],
+                row[4 * SEGMENT + t],
+                row[5 * SEGMENT + t],
+                row[6 * SEGMENT + t],
+                row[7 * SEGMENT + t],
+            )
             scratch[t] = a0 * w
             scratch[SEGMENT + t] = a1 * w
             scratch[2 * SEGMENT + t] = a2 * w
@@ -167,9 +173,15 @@ def _spread(rows, top, half, plane):
     b4, b5, b6, b7 = plane[top + 4], plane[top + 5], plane[top + 6], plane[top + 7]
     for x in range(half):
         a0, a1, a2, a3, a4, a5, a6, a7 = _inverse(
-            rows[x], rows[STRIDE + x], rows[2 * STRIDE + x], rows[3 * STRIDE + x],
-            rows[4 * STRIDE + x], rows[5 * STRIDE + x], rows[6 * STRIDE + x], rows[7 * STRIDE + x],
-        )  # fmt: skip
+            rows[x],
+            rows[STRIDE + x],
+            rows[2 * STRIDE + x],
+            rows[3 * STRIDE + x],
+            rows[4 * STRIDE + x],
+            rows[5 * STRIDE + x],
+            rows[6 * STRIDE + x],
+            rows[7 * STRIDE + x],
+        )
         b0[x] += a0
         b1[x] += a1
         b2[x] += a2

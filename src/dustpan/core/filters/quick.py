@@ -104,9 +104,14 @@ def _clean_scale(planes, scale, area, left, sigma, spectrum, strengths, check):
         else:
             passes = _passes(index, scale, spectrum[index])
             cleaned[index] = clean_plane(
-                plane, level=level[index], spectrum=spectrum[index], strength=parts[index], passes=passes, left=left,
+                plane,
+                level=level[index],
+                spectrum=spectrum[index],
+                strength=parts[index],
+                passes=passes,
+                left=left,
                 check=check,
-            )  # fmt: skip
+            )
     return cleaned
 
 

@@ -115,10 +115,17 @@ _HARMS = (
     _Harm("darker_shadows", "speck_shift", -1.5, "shadows {size:.1f} L* darker, as white specks went", -1, below=True),
     _Harm("clipping_black", "clipped_black", _LOST, "{size:.1f} % driven to black", 100),
     _Harm("clipping_white", "clipped_white", _LOST, "{size:.1f} % driven to white", 100),
-    _Harm("dull_highlights", "highlight_shift", -0.02, "highlights knocked back by {size:.0f} levels", -DISPLAY, below=True),
+    _Harm(
+        "dull_highlights",
+        "highlight_shift",
+        -0.02,
+        "highlights knocked back by {size:.0f} levels",
+        -DISPLAY,
+        below=True,
+    ),
     _Harm("cast", "cast", 2.0, "a cast of {size:.1f} levels in the darks"),
     _Harm("steps", "steps", 2.0, "gradients in steps of {size:.0f} levels"),
-)  # fmt: skip
+)
 
 
 def harm_findings(whole: Figures, places: Sequence[Place], each: Sequence[Figures]) -> list[Finding]:

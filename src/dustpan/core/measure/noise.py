@@ -79,8 +79,11 @@ def estimate_noise(crops: list[np.ndarray], *, each: Callable[..., Iterable] = m
             _cap_by_finer(sigma, spectrum, level)
         else:
             presence, share = found[2:]
-        planes = [np.stack([halve(plane[: h // 2 * 2, : w // 2 * 2]) for plane in p])
-                  for p in usable for h, w in [p.shape[1:]]]  # fmt: skip
+        planes = [
+            np.stack([halve(plane[: h // 2 * 2, : w // 2 * 2]) for plane in p])
+            for p in usable
+            for h, w in [p.shape[1:]]
+        ]
     for level in range(1, LEVELS):
         if not sigma[level].any():
             _predict(sigma, spectrum, level)

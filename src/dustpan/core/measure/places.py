@@ -49,9 +49,12 @@ class Cells:
         lost = np.asarray((overview <= 0.002).all(axis=2) | (overview >= 0.998).any(axis=2), np.float32)
         side = max(4, round(SIDE / 2 * overview.shape[1] / size[0]))
         return cls(
-            tone=_in_cells(tone, side, np.mean), unrest=_in_cells(fine, side, np.median),
-            edge=_in_cells(slope, side, np.max), lost=_in_cells(lost, side, np.mean), size=size,
-        )  # fmt: skip
+            tone=_in_cells(tone, side, np.mean),
+            unrest=_in_cells(fine, side, np.median),
+            edge=_in_cells(slope, side, np.max),
+            lost=_in_cells(lost, side, np.mean),
+            size=size,
+        )
 
     def point(self, index: int) -> tuple[int, int]:
         """Return the full picture's pixel at the middle of a cell, by its number in reading order."""

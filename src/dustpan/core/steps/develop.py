@@ -22,17 +22,32 @@ class DevelopParams(Params):
     """Settings of the develop step."""
 
     white_balance: str = param(
-        "White balance", "as_shot", "As the camera set it, found from the picture, or by temperature and tint.",
+        "White balance",
+        "as_shot",
+        "As the camera set it, found from the picture, or by temperature and tint.",
         choices=("as_shot", "auto", "custom"),
-    )  # fmt: skip
-    temperature: float = param("Temperature", 5500.0, "Of the light, for a custom white balance; higher makes the picture warmer.", unit="K", low=2000.0, high=20000.0, step=50.0)  # fmt: skip
-    tint: float = param("Tint", 0.0, "For a custom white balance: less is greener, more is more magenta.", low=-1.0, high=1.0, step=0.01)  # fmt: skip
+    )
+    temperature: float = param(
+        "Temperature",
+        5500.0,
+        "Of the light, for a custom white balance; higher makes the picture warmer.",
+        unit="K",
+        low=2000.0,
+        high=20000.0,
+        step=50.0,
+    )
+    tint: float = param(
+        "Tint", 0.0, "For a custom white balance: less is greener, more is more magenta.", low=-1.0, high=1.0, step=0.01
+    )
     demosaic: str = param(
         "Interpolation", "fine", "Fine follows edges; fast is for looking quickly.", choices=("fine", "fast")
     )
     highlights: str = param(
-        "Highlights", "clip", "Cut off at white, or rebuilt from the colours that are not clipped.", choices=("clip", "rebuild")
-    )  # fmt: skip
+        "Highlights",
+        "clip",
+        "Cut off at white, or rebuilt from the colours that are not clipped.",
+        choices=("clip", "rebuild"),
+    )
 
 
 @dataclass(frozen=True, eq=False)

@@ -51,7 +51,9 @@ class ExposureParams(Params):
     saturation: float = param(
         "Saturation", 0.0, "Higher makes colours stronger, -1 leaves grey.", low=-1.0, high=1.0, step=0.02
     )
-    stretch: float = param("Night stretch", 0.0, "Lifts the faintest light most, as for night skies.", low=0.0, high=1.0, step=0.02)  # fmt: skip
+    stretch: float = param(
+        "Night stretch", 0.0, "Lifts the faintest light most, as for night skies.", low=0.0, high=1.0, step=0.02
+    )
 
 
 @dataclass(frozen=True, eq=False)

@@ -47,7 +47,9 @@ class HotPixelParams(Params):
         "Look for", "bright", "Pixels that are too bright, too dark, or both.", choices=tuple(_POLARITY)
     )
     coloured: bool = param("Specks of one colour", True, "Also take specks that stand out in one colour alone.")
-    spare_stars: bool = param("Spare stars and glints", True, "Keep points of light that spread into their neighbours as through a lens.")  # fmt: skip
+    spare_stars: bool = param(
+        "Spare stars and glints", True, "Keep points of light that spread into their neighbours as through a lens."
+    )
 
 
 @dataclass(frozen=True)
@@ -150,16 +152,24 @@ def _mosaic(tile, region, params: HotPixelParams, context: Context) -> tuple[np.
     tone = encode_curve(np.clip(cv2.medianBlur(np.ascontiguousarray(plane), 5), 0, 1))
     assert context.mosaic is not None
     return mend_mosaic(
-        plane, context.mosaic.colours(region), sigma=context.sigma(tone, region)[0], sensitivity=params.sensitivity,
-        polarity=_POLARITY[params.polarity], spare_stars=params.spare_stars,
-    )  # fmt: skip
+        plane,
+        context.mosaic.colours(region),
+        sigma=context.sigma(tone, region)[0],
+        sensitivity=params.sensitivity,
+        polarity=_POLARITY[params.polarity],
+        spare_stars=params.spare_stars,
+    )
 
 
 def _marks(tile, sigma, params: HotPixelParams) -> np.ndarray:
     return find_specks(
-        tile, sigma=sigma, sensitivity=params.sensitivity, polarity=_POLARITY[params.polarity],
-        coloured=params.coloured, spare_stars=params.spare_stars,
-    )  # fmt: skip
+        tile,
+        sigma=sigma,
+        sensitivity=params.sensitivity,
+        polarity=_POLARITY[params.polarity],
+        coloured=params.coloured,
+        spare_stars=params.spare_stars,
+    )
 
 
 def _channel_sigma(tile: np.ndarray, region, analysis: SpeckAnalysis, context: Context) -> np.ndarray:

@@ -69,7 +69,15 @@ class NoiseParams(Params):
         high=5.0,
         step=1.0,
     )
-    detail_return: float = param("Detail return", 20.0, "Gives back lines and weave that went with the noise, without the noise.", unit="%", low=0.0, high=100.0, step=1.0)  # fmt: skip
+    detail_return: float = param(
+        "Detail return",
+        20.0,
+        "Gives back lines and weave that went with the noise, without the noise.",
+        unit="%",
+        low=0.0,
+        high=100.0,
+        step=1.0,
+    )
 
 
 _SHOWN_WHITE = 40.0  # display levels of noise that the inner pictures show as white

@@ -65,7 +65,9 @@ class SharpenParams(Params):
     halo_light: float = param(
         "Bright halo", 0.5, "How much of a bright rim along edges is allowed.", low=0.0, high=1.0, step=0.05
     )
-    halo_dark: float = param("Dark halo", 0.5, "How much of a dark rim along edges is allowed.", low=0.0, high=1.0, step=0.05)  # fmt: skip
+    halo_dark: float = param(
+        "Dark halo", 0.5, "How much of a dark rim along edges is allowed.", low=0.0, high=1.0, step=0.05
+    )
 
 
 class Sharpen(StepKind):
@@ -92,10 +94,17 @@ class Sharpen(StepKind):
         tone = tone_of(tile)
         noise = _noise_of_detail(tone, region, params, context)
         added = sharpen_plane(
-            tone, amount=params.amount / 100, radius=params.radius, finest=params.finest_octave, noise=noise,
-            noise_gate=params.noise_gate, threshold=params.threshold / DISPLAY, edge_gate=params.edge_gate,
-            halo_light=params.halo_light, halo_dark=params.halo_dark,
-        )  # fmt: skip
+            tone,
+            amount=params.amount / 100,
+            radius=params.radius,
+            finest=params.finest_octave,
+            noise=noise,
+            noise_gate=params.noise_gate,
+            threshold=params.threshold / DISPLAY,
+            edge_gate=params.edge_gate,
+            halo_light=params.halo_light,
+            halo_dark=params.halo_dark,
+        )
         return with_grey(tile, added)
 
     def show_inside(self, name, tile, region, params, analysis, context):
@@ -105,9 +114,14 @@ class Sharpen(StepKind):
             detail = detail_of(tone, radius=params.radius, finest=params.finest_octave)
             return with_grey(np.full_like(tile, 0.5), detail, 4.0)
         gate = gate_of(
-            tone, radius=params.radius, finest=params.finest_octave, noise=_noise_of_detail(tone, region, params, context),
-            noise_gate=params.noise_gate, threshold=params.threshold / DISPLAY, edge_gate=params.edge_gate,
-        )  # fmt: skip
+            tone,
+            radius=params.radius,
+            finest=params.finest_octave,
+            noise=_noise_of_detail(tone, region, params, context),
+            noise_gate=params.noise_gate,
+            threshold=params.threshold / DISPLAY,
+            edge_gate=params.edge_gate,
+        )
         return np.repeat(gate[..., None], 3, axis=2)
 
     def scaled(self, params, level):
@@ -138,9 +152,11 @@ class Sharpen(StepKind):
         if harm not in ("halo", "clipping_black", "clipping_white", "dull_highlights") or params.amount < 20:
             return None
         return replace(
-            params, amount=round(0.7 * params.amount), halo_light=round(0.6 * params.halo_light, 2),
+            params,
+            amount=round(0.7 * params.amount),
+            halo_light=round(0.6 * params.halo_light, 2),
             halo_dark=round(0.6 * params.halo_dark, 2),
-        )  # fmt: skip
+        )
 
     def tell(self, params, analysis, found=None):
         """Return amount and radius."""

@@ -24,7 +24,9 @@ class EllipseParams(Params):
         "Half height", 0.25, "Half its height, in parts of the picture's height.", low=0.005, high=2.0, step=0.01
     )
     angle: float = param("Turn", 0.0, "Turns it clockwise.", unit="deg", low=-180.0, high=180.0, step=1.0)
-    softness: float = param("Softness", 0.5, "How much of it, from the rim inward, fades.", low=0.0, high=1.0, step=0.02)  # fmt: skip
+    softness: float = param(
+        "Softness", 0.5, "How much of it, from the rim inward, fades.", low=0.0, high=1.0, step=0.02
+    )
 
 
 class Ellipse(PartKind):
