@@ -65,7 +65,7 @@ def run() -> None:
     truth = clean_picture("bench", size=SIZE, dtype=np.float32).pixels
     megapixels = SIZE[0] * SIZE[1] / 1e6
     shown = table(
-        f"Cleaning white noise, bench {SIZE[0]} x {SIZE[1]}, {os.cpu_count()} cores; the quick engine measures the noise",
+        f"Cleaning white noise, bench {SIZE[0]} x {SIZE[1]}, {os.cpu_count()} cores; quick measures the noise",
         "method",
         "levels",
         "noisy dB",

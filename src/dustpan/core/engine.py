@@ -186,7 +186,8 @@ class Engine:
     """Render documents on one source.
 
     source : the picture. budget : bytes of blocks to keep; bases and analyses have a store of their own, so that
-    blocks, which are made anew in a moment, never push them out. noise : a model to use instead of measuring. pool : threads
+    blocks, which are made anew in a moment, never push them out. noise : a model to use
+    instead of measuring. pool : threads
     that may help when a whole picture is needed at once.
     """
 

@@ -224,7 +224,7 @@ def noise_grid(engine: Engine, plan: Plan, *, check: Check = _nothing) -> Grid:
 
 
 def noise_level(engine: Engine, plan: Plan, grid: Grid) -> float:
-    """Return a picture's luminance noise as one figure, in display levels: what was measured, times the route's gain."""
+    """Return a picture's luminance noise as one figure, in display levels: the measured one times the gain."""
     base = noise_grid(engine, replace(plan, prepared=())).rms
     return plan.base.noise.luminance * grid.rms / base if base > 0 else 0.0
 

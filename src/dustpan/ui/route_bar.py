@@ -48,8 +48,8 @@ class Card(QPushButton):
         self.setAccessibleDescription(figure)
         self.set_small(self._small)
         self.setToolTip(
-            f"{kind_of(step.kind).help}\nClick to see its controls; the dot turns it on or off; drag it to another place;"
-            " double-click names it; Delete removes it."
+            f"{kind_of(step.kind).help}\nClick to see its controls; the dot turns it on or off;"
+            " drag it to another place; double-click names it; Delete removes it."
         )
         self.update()
 
