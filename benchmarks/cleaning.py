@@ -10,10 +10,10 @@ import numpy as np
 from skimage.restoration import denoise_wavelet
 
 from benchmarks.common import console, median_seconds, psnr, table
-from dustpan.core.engine import Engine, blocks_of
-from dustpan.core.measure.model import NoiseModel
-from dustpan.core.picture import Source
-from dustpan.core.route import Document, Route, Step
+from dustpan.core.document.route import Document, Route, Step
+from dustpan.core.noise.model import NoiseModel
+from dustpan.core.picture.source import Source
+from dustpan.core.render.engine import Engine, blocks_of
 from dustpan.core.steps import kinds
 from dustpan.simulate.scenes import clean_picture
 

@@ -18,10 +18,10 @@ from PIL import Image, IptcImagePlugin
 
 from benchmarks.common import console, table
 from dustpan.batch.run import Order, clean_one
+from dustpan.core.document.remedy import Remedy
+from dustpan.core.document.route import Route
 from dustpan.core.errors import DustpanError
-from dustpan.core.pool import Token
-from dustpan.core.remedy import Remedy
-from dustpan.core.route import Route
+from dustpan.core.work.pool import Token
 from dustpan.files import read_picture
 from dustpan.files.save import own_format
 

@@ -18,11 +18,11 @@ from pathlib import Path
 from benchmarks.common import console
 from benchmarks.formats import files
 from dustpan.batch.run import Order, clean_one
+from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
+from dustpan.core.document.route import Route
 from dustpan.core.errors import DustpanError
-from dustpan.core.pool import Token
-from dustpan.core.remedy import Remedy, read_remedy, write_remedy
-from dustpan.core.route import Route
 from dustpan.core.steps import kinds, new_step
+from dustpan.core.work.pool import Token
 
 LONGEST = 10.0  # s
 

@@ -9,12 +9,12 @@ import numpy as np
 import rawpy
 
 from benchmarks.common import console, median_seconds, psnr, table
-from dustpan.core.engine import Engine
+from dustpan.core.document.route import Route
 from dustpan.core.filters.mosaic import demosaic_fine
-from dustpan.core.picture import Source
-from dustpan.core.route import Route
+from dustpan.core.picture.source import Source
+from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kind_of
-from dustpan.core.steps.develop import DevelopParams
+from dustpan.core.steps.tone.develop import DevelopParams
 from dustpan.files.save import save_raw
 from dustpan.simulate.camera import TO_DISPLAY, WHITE_BALANCE
 from dustpan.simulate.scenes import load_truth, raw_picture

@@ -72,7 +72,7 @@ def _measure(path: Path, task: str) -> dict[str, float]:
     from PyQt6.QtWidgets import QApplication
 
     from benchmarks.window import Stalls, _pan, wait_until
-    from dustpan.core.filters.warm import warm
+    from dustpan.core.kernels.warm import warm
     from dustpan.ui import theme
     from dustpan.ui.window import Window
 

@@ -10,13 +10,13 @@ import numpy as np
 from PIL import Image
 
 from benchmarks.common import console, table
-from dustpan.core.engine import Engine
+from dustpan.core.document.route import Document
 from dustpan.core.filters.colour import decode_curve
-from dustpan.core.judge import judge, patch_places
-from dustpan.core.picture import Source, from_working, to_working
-from dustpan.core.pool import Pool
-from dustpan.core.propose import propose_route
-from dustpan.core.route import Document
+from dustpan.core.judge.propose import propose_route
+from dustpan.core.judge.report import judge, patch_places
+from dustpan.core.picture.source import Source, from_working, to_working
+from dustpan.core.render.engine import Engine
+from dustpan.core.work.pool import Pool
 from dustpan.files import read_picture
 from dustpan.simulate.camera import Settings, take_photograph
 from dustpan.simulate.scenes import noisy_picture

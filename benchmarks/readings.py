@@ -7,14 +7,14 @@ from dataclasses import replace
 import numpy as np
 
 from benchmarks.common import console, table
-from dustpan.core.engine import Engine
+from dustpan.core.document.route import Document, Route, Step, Where
 from dustpan.core.filters.colour import to_opponent
-from dustpan.core.judge import judge, patch_places
-from dustpan.core.pool import Pool
-from dustpan.core.route import Document, Route, Step, Where
+from dustpan.core.judge.report import judge, patch_places
+from dustpan.core.render.engine import Engine
 from dustpan.core.steps import new_step
 from dustpan.core.where import part_kinds
 from dustpan.core.where.base import Part
+from dustpan.core.work.pool import Pool
 from dustpan.simulate.scenes import noisy_picture
 
 SIZE = (1800, 1200)

@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from benchmarks.common import console, median_seconds, psnr, table
-from dustpan.core.engine import Engine
-from dustpan.core.picture import to_working
-from dustpan.core.pool import Pool
-from dustpan.core.propose import propose_route
-from dustpan.core.route import Document
+from dustpan.core.document.route import Document
+from dustpan.core.judge.propose import propose_route
+from dustpan.core.picture.source import to_working
+from dustpan.core.render.engine import Engine
+from dustpan.core.work.pool import Pool
 from dustpan.files.save import FORMATS, render_native
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 

@@ -13,7 +13,7 @@ from PyQt6.QtCore import QEventLoop, QPointF, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from benchmarks.common import console, table
-from dustpan.core.filters.warm import warm
+from dustpan.core.kernels.warm import warm
 from dustpan.files.save import FORMATS, save_picture
 from dustpan.simulate.scenes import noisy_picture
 from dustpan.ui import theme

@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from render import combine
 
-from dustpan.core.picture import Metadata
+from dustpan.core.picture.source import Metadata
 from dustpan.files import vips
 from dustpan.simulate.camera import stored_of
 

@@ -32,4 +32,4 @@ fi
 .venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation --editable .
 .venv/bin/python -m compileall -q src
 echo "Preparing the numerics for this machine …"
-.venv/bin/python -m dustpan.core.filters.warm
+.venv/bin/python -m dustpan.core.kernels.warm

@@ -7,8 +7,8 @@ import os
 import numpy as np
 import pytest
 
-from dustpan.core.picture import Source
-from dustpan.core.pool import Pool
+from dustpan.core.picture.source import Source
+from dustpan.core.work.pool import Pool
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
 SIZE = (720, 480)

@@ -8,17 +8,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.fft import dctn, idctn
 
-from dustpan.core.base import Base, reduce_picture
-from dustpan.core.engine import Engine
+from dustpan.core.document.route import Document, Route
 from dustpan.core.filters.dct import HARD_THRESHOLD, clean_plane, patch_mean
 from dustpan.core.filters.detail import structured_part
 from dustpan.core.filters.quick import clean_tile, support
-from dustpan.core.filters.speck_kernels import _ring_median, judge_specks, mark_standing
-from dustpan.core.patches import Patches
-from dustpan.core.picture import Source
-from dustpan.core.pool import Pool, map_out
-from dustpan.core.route import Document, Route
+from dustpan.core.kernels.specks import _ring_median, judge_specks, mark_standing
+from dustpan.core.picture.base import Base, reduce_picture
+from dustpan.core.picture.changed import Patches
+from dustpan.core.picture.source import Source
+from dustpan.core.render.engine import Engine
 from dustpan.core.steps import new_step
+from dustpan.core.work.pool import Pool, map_out
 
 
 def plainly_cleaned(plane, level, spectrum, *, passes: int, strength: float) -> np.ndarray:
@@ -130,7 +130,7 @@ def test_no_speck_is_passed_over_by_the_quick_look():
     tile[rng.integers(4, 60, 40), rng.integers(4, 60, 40), rng.integers(0, 3, 40)] += 0.5
     sigma = np.full_like(tile, 0.03)
     everywhere = np.ones(tile.shape[:2], np.float32)
-    places = np.argwhere(np.pad(np.ones((58, 58)), 3) > 0)
+    places = np.ascontiguousarray(np.argwhere(np.pad(np.ones((58, 58)), 3) > 0))
     thorough = np.zeros(tile.shape[:2], np.bool_)
     judge_specks(tile, sigma, places, everywhere, np.float32(6), True, True, thorough)
     from dustpan.core.filters.specks import BRIGHT, find_specks

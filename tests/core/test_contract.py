@@ -6,10 +6,10 @@ import json
 
 import pytest
 
+from dustpan.core.document.remedy import read_remedy, write_remedy
+from dustpan.core.document.route import STAGES, Route, Step
 from dustpan.core.errors import RemedyError
 from dustpan.core.filters.blend import LAWS
-from dustpan.core.remedy import read_remedy, write_remedy
-from dustpan.core.route import STAGES, Route, Step
 from dustpan.core.steps import kinds, new_step
 
 _SHARE, _SIGNED = (0, 1), (-1, 1)

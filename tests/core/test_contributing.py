@@ -16,7 +16,7 @@ def test_a_step_is_one_module_and_one_test(tmp_path):
     step, test = re.findall(r"```python\n(.*?)```", (ROOT / "CONTRIBUTING.md").read_text("utf-8"), flags=re.S)
     shutil.copytree(ROOT / "src", tmp_path / "src", ignore=shutil.ignore_patterns("__pycache__", "*.egg-info"))
     shutil.copytree(ROOT / "tests", tmp_path / "tests", ignore=shutil.ignore_patterns("__pycache__"))
-    (tmp_path / "src/dustpan/core/steps/fade.py").write_text(step, "utf-8")
+    (tmp_path / "src/dustpan/core/steps/tone/fade.py").write_text(step, "utf-8")
     (tmp_path / "tests/core/test_fade.py").write_text(test, "utf-8")
     environment = {**os.environ, "PYTHONPATH": str(tmp_path / "src")}
     call = [

@@ -10,9 +10,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
+from dustpan.core.document.route import Document, History, Route
 from dustpan.core.errors import RemedyError
-from dustpan.core.remedy import Remedy, read_remedy, write_remedy
-from dustpan.core.route import Document, History, Route
 from dustpan.core.steps import new_step
 
 HEAD = {"format": "dustpan-remedy", "version": 1}
@@ -151,7 +151,7 @@ for info in pkgutil.walk_packages(dustpan.__path__, "dustpan."):
         print(info.name)
 """
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
-    assert "dustpan.core.engine" in done.stdout and "dustpan.__main__" in done.stdout
+    assert "dustpan.core.render.engine" in done.stdout and "dustpan.__main__" in done.stdout
 
 
 NASTY = {
@@ -168,7 +168,7 @@ NASTY = {
 
 
 def noise(value):
-    from dustpan.core.measure.model import NoiseModel
+    from dustpan.core.noise.model import NoiseModel
 
     data = NoiseModel.none().to_json()
     data["sigma"][0][0][0] = value

@@ -8,21 +8,21 @@ import numpy as np
 import pytest
 
 import dustpan.core.steps as registry
-from dustpan.core.base import reduce_picture
-from dustpan.core.cache import Cache
-from dustpan.core.engine import Engine
+from dustpan.core.document.params import Params, param
+from dustpan.core.document.route import Document, Route, Step, Where
 from dustpan.core.errors import Cancelled
 from dustpan.core.filters.colour import to_opponent, tone_of
-from dustpan.core.measure.model import DISPLAY
-from dustpan.core.params import Params, param
-from dustpan.core.picture import Source
-from dustpan.core.pool import Pool, Token
-from dustpan.core.propose import propose_route
-from dustpan.core.route import Document, Route, Step, Where
+from dustpan.core.judge.propose import propose_route
+from dustpan.core.noise.model import DISPLAY
+from dustpan.core.picture.base import reduce_picture
+from dustpan.core.picture.source import Source
+from dustpan.core.render.engine import Engine
+from dustpan.core.render.store import Cache
 from dustpan.core.steps import kinds, new_step
 from dustpan.core.steps.base import StepKind
 from dustpan.core.where import part_kinds
 from dustpan.core.where.base import Part
+from dustpan.core.work.pool import Pool, Token
 from dustpan.simulate.scenes import clean_picture
 
 
@@ -143,13 +143,13 @@ class Dim(StepKind):
 @pytest.fixture
 def with_dim(monkeypatch):
     known = {"dim": Dim(), **kinds()}
-    for module in (registry, "dustpan.core.engine"):
+    for module in (registry, "dustpan.core.render.engine"):
         monkeypatch.setattr(f"{module}.kinds" if isinstance(module, str) else "dustpan.core.steps.kinds", lambda: known)
 
 
 @pytest.mark.parametrize("mapped", [0, 1 << 40])
 def test_base_is_the_picture_after_its_leading_mend_steps(noisy, with_dim, monkeypatch, mapped):
-    monkeypatch.setattr("dustpan.core.engine._MAPPED", mapped)
+    monkeypatch.setattr("dustpan.core.render.engine._MAPPED", mapped)
     engine = Engine(noisy)
     dim = Step("dim", "dim", DimParams())
     plan = engine.plan(document(dim, manual("noise")))

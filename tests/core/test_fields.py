@@ -7,16 +7,16 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from dustpan.core.engine import Engine
-from dustpan.core.figures import measure_picture
-from dustpan.core.measure.carry import carry_noise
-from dustpan.core.measure.model import LEVELS, TONES, EvenField, LiftedField, MixedField, NoiseModel
-from dustpan.core.picture import Source
-from dustpan.core.remedy import Remedy, read_remedy, write_remedy
-from dustpan.core.route import Document, Route
+from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
+from dustpan.core.document.route import Document, Route
+from dustpan.core.judge.figures import measure_picture
+from dustpan.core.noise.carry import carry_noise
+from dustpan.core.noise.model import LEVELS, TONES, EvenField, LiftedField, MixedField, NoiseModel
+from dustpan.core.picture.source import Source
+from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kind_of, new_step
 from dustpan.core.steps.base import Context, carry_field
-from dustpan.core.steps.noise import mean_deviations
+from dustpan.core.steps.quiet.noise import mean_deviations
 
 WHOLE = (0.0, 0.0, 1.0, 1.0)
 

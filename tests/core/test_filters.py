@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from dustpan.core.base import Base, halve_picture, reduce_picture
+from dustpan.core.document.route import Where
 from dustpan.core.errors import Cancelled
 from dustpan.core.filters.blend import LAWS, lay_over
 from dustpan.core.filters.colour import tone_of
@@ -20,11 +20,11 @@ from dustpan.core.filters.detail import structured_part
 from dustpan.core.filters.planes import guided_base, place_of, sample_plane, shrink_to
 from dustpan.core.filters.specks import BRIGHT, DARK, count_specks, find_specks, mend_specks
 from dustpan.core.filters.tone import bend_tone, expose, lift_stops, roll_off, saturate, smooth_step
-from dustpan.core.picture import Source
-from dustpan.core.pool import Pool, Priority, Token, share_out
-from dustpan.core.route import Where
+from dustpan.core.picture.base import Base, halve_picture, reduce_picture
+from dustpan.core.picture.source import Source
 from dustpan.core.where import part_kinds
 from dustpan.core.where.base import Part, mask_of
+from dustpan.core.work.pool import Pool, Priority, Token, share_out
 
 TONES = st.floats(0, 1, width=32)
 PICTURES = arrays(np.float32, (4, 5, 3), elements=TONES)

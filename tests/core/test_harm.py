@@ -7,9 +7,9 @@ import numpy as np
 import pytest
 
 from dustpan.core.filters.colour import decode_curve, encode_curve
-from dustpan.core.measure.findings import harm_findings
-from dustpan.core.measure.harm import Figures, figures_of, halo_of, lightness, measure_parts, slope_gain
-from dustpan.core.measure.places import Place
+from dustpan.core.judge.findings import harm_findings
+from dustpan.core.judge.harm import Figures, figures_of, halo_of, lightness, measure_parts, slope_gain
+from dustpan.core.judge.places import Place
 from dustpan.ui.readings import readings_of
 
 SIDE = 128

@@ -11,17 +11,17 @@ import pytest
 from PIL import Image
 from tests.conftest import with_white_noise
 
-from dustpan.core.engine import Engine
-from dustpan.core.figures import compare_pictures, measure_picture
+from dustpan.core.document.route import Document, Route
 from dustpan.core.filters.colour import to_opponent
 from dustpan.core.filters.viewing import SEE, light_up, removed, see, stretch_for
-from dustpan.core.judge import find_faults, find_hot_pixels, judge, patch_places, proof_places, region_around
-from dustpan.core.measure import harm
-from dustpan.core.measure.faults import edge_rise, find_bands, find_blocks
-from dustpan.core.measure.harm import _stairs, find_edges, halo_of, slope_gain
-from dustpan.core.picture import Source, to_working
-from dustpan.core.propose import propose_route
-from dustpan.core.route import Document, Route
+from dustpan.core.judge import harm
+from dustpan.core.judge.faults import edge_rise, find_bands, find_blocks
+from dustpan.core.judge.figures import compare_pictures, measure_picture
+from dustpan.core.judge.harm import _stairs, find_edges, halo_of, slope_gain
+from dustpan.core.judge.propose import propose_route
+from dustpan.core.judge.report import find_faults, find_hot_pixels, judge, patch_places, proof_places, region_around
+from dustpan.core.picture.source import Source, to_working
+from dustpan.core.render.engine import Engine
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
 SIZE = (1200, 800)

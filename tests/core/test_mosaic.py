@@ -6,15 +6,15 @@ import numpy as np
 import pytest
 import rawpy
 
-from dustpan.core.engine import Engine
+from dustpan.core.document.route import Document, Route, Step
 from dustpan.core.errors import RemedyError
 from dustpan.core.filters.mosaic import demosaic_fast, demosaic_fine, mosaic_noise
 from dustpan.core.filters.white_balance import multipliers_for, white_of
-from dustpan.core.judge import find_hot_pixels
-from dustpan.core.propose import propose_route
-from dustpan.core.route import Document, Route, Step
+from dustpan.core.judge.propose import propose_route
+from dustpan.core.judge.report import find_hot_pixels
+from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kind_of, new_step, route_faults
-from dustpan.core.steps.develop import DevelopParams
+from dustpan.core.steps.tone.develop import DevelopParams
 from dustpan.files import read_picture
 from dustpan.files.save import save_raw
 from dustpan.simulate.camera import FULL_WELL, SIX_BY_SIX, TO_DISPLAY, WHITE_BALANCE, Settings, hot_pixels

@@ -12,9 +12,12 @@ from PIL import Image, ImageDraw, ImageFont
 from tests.conftest import with_white_noise
 
 from dustpan.batch.run import Order, clean_one
-from dustpan.core.engine import Engine
+from dustpan.core.document.remedy import read_remedy
+from dustpan.core.document.route import Document, Route, Step, Where
 from dustpan.core.filters.colour import to_opponent
-from dustpan.core.judge import (
+from dustpan.core.judge.findings import percent
+from dustpan.core.judge.propose import ease_route, propose_route
+from dustpan.core.judge.report import (
     count_found,
     counted,
     find_faults,
@@ -24,15 +27,12 @@ from dustpan.core.judge import (
     region_around,
     report_on,
 )
-from dustpan.core.measure.findings import percent
-from dustpan.core.picture import Source
-from dustpan.core.pool import Token
-from dustpan.core.propose import ease_route, propose_route
-from dustpan.core.remedy import read_remedy
-from dustpan.core.route import Document, Route, Step, Where
+from dustpan.core.picture.source import Source
+from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kinds, new_step, reference_of
 from dustpan.core.where import part_kinds
 from dustpan.core.where.base import Part
+from dustpan.core.work.pool import Token
 from dustpan.files.save import FORMATS, save_picture
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
@@ -259,7 +259,7 @@ def test_every_harm_has_a_step_that_eases_it_or_is_mixed_in_by_less(large):
 
 def test_a_blurred_edge_has_no_halo_by_noise():
     """The extremes of single noisy profiles are not an overshoot."""
-    from dustpan.core.measure.harm import find_edges, worst_halo
+    from dustpan.core.judge.harm import find_edges, worst_halo
 
     y, x = np.mgrid[0:128, 0:128]
     edge = (0.3 + 0.4 / (1 + np.exp(-(x - 64 + 0.2 * y - 12) / 1.5)))[..., None].repeat(3, 2).astype(np.float32)

@@ -9,13 +9,13 @@ import numpy as np
 import pytest
 from tests.conftest import psnr
 
-from dustpan.core.engine import Engine
+from dustpan.core.document.route import Document, Route
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.sharpen import detail_of, noise_gain
-from dustpan.core.measure.channels import channel_factors
-from dustpan.core.picture import Source, from_working, to_working
-from dustpan.core.propose import propose_route
-from dustpan.core.route import Document, Route
+from dustpan.core.judge.propose import propose_route
+from dustpan.core.noise.channels import channel_factors
+from dustpan.core.picture.source import Source, from_working, to_working
+from dustpan.core.render.engine import Engine
 from dustpan.core.steps import new_step
 from dustpan.simulate import camera
 from dustpan.simulate.scenes import clean_picture, noisy_picture

@@ -8,13 +8,13 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from dustpan.core.engine import BLOCK, Engine, blocks_of
+from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
+from dustpan.core.document.route import Document, Route, Step, Where
 from dustpan.core.errors import RemedyError
-from dustpan.core.filters.kernels import clean_rows
-from dustpan.core.measure.model import EvenField
-from dustpan.core.picture import Source
-from dustpan.core.remedy import Remedy, read_remedy, write_remedy
-from dustpan.core.route import Document, Route, Step, Where
+from dustpan.core.kernels.dct import clean_rows
+from dustpan.core.noise.model import EvenField
+from dustpan.core.picture.source import Source
+from dustpan.core.render.engine import BLOCK, Engine, blocks_of
 from dustpan.core.steps import kinds, new_step
 from dustpan.core.steps.base import MAX_SUPPORT, Context
 from dustpan.core.where import part_kinds
@@ -81,7 +81,7 @@ def test_blocks_do_not_depend_on_the_order_or_the_threads(kind, picture, pool):
     plan = forward.plan(document)
     first = [forward.render(plan, region) for region in blocks_of(plan.size)]
     plan = backward.plan(document)
-    from dustpan.core.pool import Token
+    from dustpan.core.work.pool import Token
 
     waiting = [
         pool.submit(lambda r=region: backward.render(plan, r), priority=0, token=Token())

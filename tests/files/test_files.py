@@ -11,9 +11,9 @@ import pytest
 import tifffile
 from PIL import Image, ImageCms
 
-from dustpan.core.engine import Engine, Plan
 from dustpan.core.errors import PictureError, SaveError
-from dustpan.core.picture import Metadata, Source
+from dustpan.core.picture.source import Metadata, Source
+from dustpan.core.render.engine import Engine, Plan
 from dustpan.files import exif, read_picture
 from dustpan.files.save import FORMATS, format_for, render_native, save_picture
 from dustpan.simulate.camera import Settings

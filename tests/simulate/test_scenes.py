@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from dustpan.core.errors import PictureError
-from dustpan.core.measure.noise import estimate_noise
+from dustpan.core.noise.measure import estimate_noise
 from dustpan.simulate import camera
 from dustpan.simulate.scenes import clean_picture, load_features, load_truth, noisy_picture
 

@@ -8,7 +8,7 @@ import pytest
 from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QInputDialog
 from tests.ui.steer import settle
 
-from dustpan.core.pool import Pool
+from dustpan.core.work.pool import Pool
 from dustpan.files.save import FORMATS, save_picture
 from dustpan.ui import theme
 from dustpan.ui.memory import Memory

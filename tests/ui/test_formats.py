@@ -12,12 +12,12 @@ from PIL import ImageCms
 from PyQt6.QtCore import Qt
 from tests.ui.steer import on_screen, propose, settle
 
-from dustpan.core.engine import Engine, Plan
+from dustpan.core.document.route import Document
 from dustpan.core.errors import Cancelled
 from dustpan.core.filters.colour import decode_curve
-from dustpan.core.picture import Metadata
-from dustpan.core.pool import Token
-from dustpan.core.route import Document
+from dustpan.core.picture.source import Metadata
+from dustpan.core.render.engine import Engine, Plan
+from dustpan.core.work.pool import Token
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, render_native, save_picture, save_raw
 from dustpan.simulate.scenes import clean_picture, noisy_picture, raw_picture

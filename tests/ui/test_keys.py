@@ -11,8 +11,8 @@ from PyQt6.QtGui import QContextMenuEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QLabel, QMenu, QPushButton, QWidget
 from tests.ui.steer import in_view, on_screen, propose, settle
 
-from dustpan.core.copying import read_text
-from dustpan.core.route import Document
+from dustpan.core.document.copying import read_text
+from dustpan.core.document.route import Document
 from dustpan.files import read_picture
 from dustpan.ui.compare import INPUT, MODES
 from dustpan.ui.export import ExportDialog

@@ -13,9 +13,9 @@ from PyQt6.QtGui import QDropEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton
 from tests.ui.steer import in_view, on_screen, propose, settle
 
-from dustpan.core.copying import write_value
-from dustpan.core.picture import Source
-from dustpan.core.pool import Pool
+from dustpan.core.document.copying import write_value
+from dustpan.core.picture.source import Source
+from dustpan.core.work.pool import Pool
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, save_picture
 from dustpan.ui.export import ExportDialog

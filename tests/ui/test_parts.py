@@ -14,12 +14,12 @@ from PyQt6.QtCore import QPoint, QRect, Qt
 from PyQt6.QtGui import QColorSpace, QImage
 from PyQt6.QtWidgets import QWidget
 
+from dustpan.core.document.params import Param
+from dustpan.core.document.route import Document, Route
 from dustpan.core.errors import DustpanError, PictureError
-from dustpan.core.params import Param
-from dustpan.core.picture import Source
-from dustpan.core.pool import Pool, Token
-from dustpan.core.route import Document, Route
+from dustpan.core.picture.source import Source
 from dustpan.core.steps import new_step
+from dustpan.core.work.pool import Pool, Token
 from dustpan.ui.app import start
 from dustpan.ui.jobs import Jobs
 from dustpan.ui.memory import Memory

@@ -9,8 +9,8 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from tests.ui.steer import drag, in_view, on_screen, propose, settle
 
-from dustpan.core.cache import Cache
-from dustpan.core.picture import Metadata, Source
+from dustpan.core.picture.source import Metadata, Source
+from dustpan.core.render.store import Cache
 from dustpan.core.steps import kinds
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, save_picture

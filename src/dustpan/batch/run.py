@@ -10,15 +10,15 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from dustpan.core.engine import Engine, Plan
+from dustpan.core.document.remedy import Remedy, remedy_to_json, unmet_wishes
+from dustpan.core.document.route import Document, Route
 from dustpan.core.errors import Cancelled, DustpanError
-from dustpan.core.judge import judge, patch_places
-from dustpan.core.picture import Source
-from dustpan.core.pool import Pool, Token
-from dustpan.core.propose import propose_route
-from dustpan.core.remedy import Remedy, remedy_to_json, unmet_wishes
-from dustpan.core.route import Document, Route
+from dustpan.core.judge.propose import propose_route
+from dustpan.core.judge.report import judge, patch_places
+from dustpan.core.picture.source import Source
+from dustpan.core.render.engine import Engine, Plan
 from dustpan.core.steps import kinds, original_of
+from dustpan.core.work.pool import Pool, Token
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, Format, format_for, losses, render_native, save_picture
 

@@ -12,8 +12,8 @@ from dustpan.batch.run import Order, Tally, run_batch
 from dustpan.batch.targets import WRITABLE, refusals, targets_in
 from dustpan.cli.report import console, print_json, quiet_output, say
 from dustpan.core.errors import RemedyError, SaveError
-from dustpan.core.filters.warm import is_warm, warm
-from dustpan.core.pool import Token
+from dustpan.core.kernels.warm import is_warm, warm
+from dustpan.core.work.pool import Token
 from dustpan.files.remedies import load_remedy
 from dustpan.files.save import DEFAULT_QUALITY, FORMATS
 

@@ -8,7 +8,7 @@ import click
 import numpy as np
 
 from dustpan.cli.report import Size, say
-from dustpan.core.engine import Engine, Plan
+from dustpan.core.render.engine import Engine, Plan
 from dustpan.files.save import format_for, render_native, save_picture, save_raw
 from dustpan.simulate.scenes import DEFAULT_ISO, SCENES, clean_picture, noisy_picture, raw_picture
 

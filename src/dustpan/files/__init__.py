@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from dustpan.core.errors import PictureError
-from dustpan.core.picture import Source
+from dustpan.core.picture.source import Source
 
 
 def _vips(path: Path) -> Source:

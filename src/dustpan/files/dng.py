@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from dustpan.core.picture import Metadata, Mosaic
+from dustpan.core.picture.source import Metadata, Mosaic
 from dustpan.files import tiff
 
 _CFA = 32803  # photometric interpretation of a mosaic

@@ -16,7 +16,7 @@ from typing import Any
 import exiv2
 import pyvips
 
-from dustpan.core.picture import Metadata
+from dustpan.core.picture.source import Metadata
 
 ORIENTATION = "Exif.Image.Orientation"
 #: Tags of a TIFF's first directory that describe the picture rather than its storage.

@@ -10,7 +10,7 @@ from astropy.io import fits
 from astropy.io.fits.verify import VerifyError
 
 from dustpan.core.errors import PictureError
-from dustpan.core.picture import Metadata, Source
+from dustpan.core.picture.source import Metadata, Source
 from dustpan.files import exif
 from dustpan.files.limits import check_size, sound_numbers
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
+from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
 from dustpan.core.errors import RemedyError
-from dustpan.core.remedy import Remedy, read_remedy, write_remedy
 from dustpan.files.atomic import save_whole
 
 _LARGEST = 64 << 20  # bytes; a remedy with embedded masks stays far under it

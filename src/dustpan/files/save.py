@@ -9,11 +9,11 @@ from pathlib import Path
 
 import numpy as np
 
-from dustpan.core.engine import Engine, Plan, blocks_of
 from dustpan.core.errors import SaveError
 from dustpan.core.filters.colour import decode_curve, encode_curve
-from dustpan.core.picture import Metadata, Source, from_working, to_working
-from dustpan.core.pool import Pool, Priority, Token
+from dustpan.core.picture.source import Metadata, Source, from_working, to_working
+from dustpan.core.render.engine import Engine, Plan, blocks_of
+from dustpan.core.work.pool import Pool, Priority, Token
 from dustpan.files.atomic import save_whole
 
 

@@ -13,7 +13,7 @@ import pyvips
 import tifffile
 
 from dustpan.core.errors import PictureError
-from dustpan.core.picture import Metadata, Source
+from dustpan.core.picture.source import Metadata, Source
 from dustpan.files import exif
 from dustpan.files.limits import check_size, sound_numbers
 

@@ -14,7 +14,7 @@ import numpy as np
 import pyvips
 
 from dustpan.core.errors import PictureError
-from dustpan.core.picture import Metadata, Source
+from dustpan.core.picture.source import Metadata, Source
 from dustpan.files import exif
 from dustpan.files.limits import check_size
 

@@ -13,7 +13,7 @@ from concurrent.futures import Future
 from pathlib import Path
 
 from dustpan.core.errors import DustpanError
-from dustpan.core.picture import Source
+from dustpan.core.picture.source import Source
 
 _AWAKE = 400  # ms between two looks for a signal
 
@@ -31,7 +31,7 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
             )
         return _under_virtual_display(scene, into or Path("demo-out"))
     os.environ.setdefault("QT_LOGGING_RULES", "qt.qpa.*=false")
-    from dustpan.core.filters.warm import is_warm, warm
+    from dustpan.core.kernels.warm import is_warm, warm
 
     # The kernels are loaded beside the window: loaded under the first picture they would stall it.
     loading = threading.Thread(target=lambda: warm() if is_warm() else None)

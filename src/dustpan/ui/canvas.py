@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, QSizeF, Qt, QTim
 from PyQt6.QtGui import QColor, QImage, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
-from dustpan.core.engine import BLOCK
+from dustpan.core.render.engine import BLOCK
 from dustpan.ui import theme
 from dustpan.ui.compare import Compare
 from dustpan.ui.ellipse import EllipseHandles

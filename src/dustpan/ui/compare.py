@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from dustpan.core.route import Document, Route
+from dustpan.core.document.route import Document, Route
 from dustpan.core.steps import kind_of, original_of
 from dustpan.ui.screen import Look
 from dustpan.ui.session import Session, title_of

@@ -20,11 +20,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from dustpan.core.copying import write_value
+from dustpan.core.document.copying import write_value
+from dustpan.core.document.params import Param, Params
+from dustpan.core.document.route import Step, Where
 from dustpan.core.filters.blend import LAWS
-from dustpan.core.measure.model import TONES
-from dustpan.core.params import Param, Params
-from dustpan.core.route import Step, Where
+from dustpan.core.noise.model import TONES
 from dustpan.core.steps import kind_of
 from dustpan.core.steps.base import StepKind
 from dustpan.core.where import part_kinds

@@ -8,7 +8,7 @@ from dataclasses import replace
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPainterPath, QPen, QTransform
 
-from dustpan.core.route import Step
+from dustpan.core.document.route import Step
 from dustpan.ui import theme
 from dustpan.ui.session import Session, title_of
 

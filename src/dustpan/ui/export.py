@@ -20,9 +20,9 @@ from PyQt6.QtWidgets import (
     QPushButton,
 )
 
+from dustpan.core.document.params import Param
 from dustpan.core.errors import SaveError
-from dustpan.core.params import Param
-from dustpan.core.picture import Source
+from dustpan.core.picture.source import Source
 from dustpan.files.atomic import check_name
 from dustpan.files.save import DEFAULT_QUALITY, FORMATS, Format, losses, own_format
 from dustpan.ui.choice import Choice

@@ -6,11 +6,11 @@ from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
 
-from dustpan.core.judge import Report, find_faults
-from dustpan.core.measure.findings import Finding, percent
-from dustpan.core.pool import Priority, Token
-from dustpan.core.route import Step
+from dustpan.core.document.route import Step
+from dustpan.core.judge.findings import Finding, percent
+from dustpan.core.judge.report import Report, find_faults
 from dustpan.core.steps import kind_of, original_of
+from dustpan.core.work.pool import Priority, Token
 from dustpan.ui import theme
 from dustpan.ui.canvas import Canvas
 from dustpan.ui.session import Session

@@ -8,7 +8,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from dustpan.core.errors import Cancelled, DustpanError
-from dustpan.core.pool import Pool, Priority, Token
+from dustpan.core.work.pool import Pool, Priority, Token
 from dustpan.ui.log import record_fault
 
 

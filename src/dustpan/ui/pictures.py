@@ -10,9 +10,9 @@ from pathlib import Path
 
 import platformdirs
 
+from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
+from dustpan.core.document.route import Document, History, Route
 from dustpan.core.errors import DustpanError
-from dustpan.core.remedy import Remedy, read_remedy, write_remedy
-from dustpan.core.route import Document, History, Route
 
 _MOST_KEPT = 200  # routes kept in the user's state folder
 

@@ -8,14 +8,14 @@ from functools import partial
 from PyQt6.QtCore import QObject, QRect, QSize, pyqtSignal
 from PyQt6.QtGui import QImage
 
-from dustpan.core.engine import Engine, Plan
-from dustpan.core.judge import noise_of_patch, proof_places, reference_plan, region_around, report_on
-from dustpan.core.measure.findings import percent
-from dustpan.core.measure.harm import Pair
-from dustpan.core.measure.places import SIDE
-from dustpan.core.picture import Region
-from dustpan.core.pool import Priority, Token
-from dustpan.core.route import Document
+from dustpan.core.document.route import Document
+from dustpan.core.judge.findings import percent
+from dustpan.core.judge.harm import Pair
+from dustpan.core.judge.places import SIDE
+from dustpan.core.judge.report import noise_of_patch, proof_places, reference_plan, region_around, report_on
+from dustpan.core.picture.source import Region
+from dustpan.core.render.engine import Engine, Plan
+from dustpan.core.work.pool import Priority, Token
 from dustpan.ui.canvas import Canvas
 from dustpan.ui.compare import Compare
 from dustpan.ui.screen import Look, Screen

@@ -9,14 +9,14 @@ import numpy as np
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from dustpan.core.engine import Engine, Plan
-from dustpan.core.judge import Report, count_found, judge, patch_places, reference_plan, report_on
-from dustpan.core.measure.findings import percent
-from dustpan.core.measure.harm import Figures
-from dustpan.core.measure.model import TONES
-from dustpan.core.pool import Priority, Token
-from dustpan.core.route import Document
+from dustpan.core.document.route import Document
+from dustpan.core.judge.findings import percent
+from dustpan.core.judge.harm import Figures
+from dustpan.core.judge.report import Report, count_found, judge, patch_places, reference_plan, report_on
+from dustpan.core.noise.model import TONES
+from dustpan.core.render.engine import Engine, Plan
 from dustpan.core.steps import original_of
+from dustpan.core.work.pool import Priority, Token
 from dustpan.ui import theme
 from dustpan.ui.proofs import Proofs
 

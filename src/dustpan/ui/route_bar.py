@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from dustpan.core.judge import counted
-from dustpan.core.route import Step
+from dustpan.core.document.route import Step
+from dustpan.core.judge.report import counted
 from dustpan.core.steps import kind_of
 from dustpan.ui import theme
 from dustpan.ui.icons import icon

@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtGui import QColorSpace, QImage
 
 from dustpan.core.filters.viewing import light_up, see
-from dustpan.core.picture import from_working
+from dustpan.core.picture.source import from_working
 
 _SRGB = QColorSpace(QColorSpace.NamedColorSpace.SRgb)
 

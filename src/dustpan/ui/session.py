@@ -14,17 +14,17 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from dustpan.core.copying import Value, read_text
-from dustpan.core.engine import Engine, Plan
+from dustpan.core.document.copying import Value, read_text
+from dustpan.core.document.params import Params
+from dustpan.core.document.route import STAGES, Document, History, Route, Step
 from dustpan.core.errors import DustpanError
-from dustpan.core.filters.warm import is_warm
-from dustpan.core.measure.findings import Finding
-from dustpan.core.params import Params
-from dustpan.core.picture import Source
-from dustpan.core.pool import Pool, Priority, Token
-from dustpan.core.propose import ease_route, propose_route
-from dustpan.core.route import STAGES, Document, History, Route, Step
+from dustpan.core.judge.findings import Finding
+from dustpan.core.judge.propose import ease_route, propose_route
+from dustpan.core.kernels.warm import is_warm
+from dustpan.core.picture.source import Source
+from dustpan.core.render.engine import Engine, Plan
 from dustpan.core.steps import kind_of, new_step, original_of, route_faults
+from dustpan.core.work.pool import Pool, Priority, Token
 from dustpan.files import read_glimpse, read_picture
 from dustpan.files.save import FORMATS, Format, render_native, save_picture
 from dustpan.ui.jobs import Jobs
@@ -611,7 +611,7 @@ class Session(QObject):
 
 def _compile_kernels(token: Token) -> None:
     """Compile in a process of its own, which ends at once when it is cancelled."""
-    work = subprocess.Popen([sys.executable, "-m", "dustpan.core.filters.warm"])
+    work = subprocess.Popen([sys.executable, "-m", "dustpan.core.kernels.warm"])
     try:
         while work.poll() is None:
             token.check()

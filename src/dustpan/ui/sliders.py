@@ -8,7 +8,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSlider, QVBoxLayout, QWidget
 
-from dustpan.core.params import Param
+from dustpan.core.document.params import Param
 from dustpan.ui import theme
 
 _KNOB = 5.5

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from dustpan.core.pool import Token
+from dustpan.core.work.pool import Token
 
 _FORESEEABLE = 0.08  # share done from which the time left is told
 _LEAST_TOLD = 2.0  # s

@@ -16,12 +16,12 @@ import numpy as np
 from PyQt6.QtCore import QObject, QPoint, QRect, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QRegion
 
-from dustpan.core.engine import BLOCK, Engine, Plan
+from dustpan.core.document.route import Document
 from dustpan.core.errors import DustpanError
 from dustpan.core.filters.viewing import removed
-from dustpan.core.picture import Region
-from dustpan.core.pool import Priority, Token
-from dustpan.core.route import Document
+from dustpan.core.picture.source import Region
+from dustpan.core.render.engine import BLOCK, Engine, Plan
+from dustpan.core.work.pool import Priority, Token
 from dustpan.ui.screen import Look, Screen, read_profile
 from dustpan.ui.session import Session
 

@@ -7,8 +7,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QSlider, QWidget
 
-from dustpan.core.measure.model import DISPLAY, TONES
-from dustpan.core.params import Param
+from dustpan.core.document.params import Param
+from dustpan.core.noise.model import DISPLAY, TONES
 from dustpan.ui import theme
 
 HANDLES = np.linspace(0.0, 1.0, 5)

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import QObject, QPoint
 
-from dustpan.core.picture import from_working
-from dustpan.core.pool import Priority, Token
+from dustpan.core.picture.source import from_working
+from dustpan.core.work.pool import Priority, Token
 from dustpan.ui.canvas import Canvas
 from dustpan.ui.compare import Compare
 from dustpan.ui.screen import Look

@@ -21,13 +21,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from dustpan.core.copying import write_steps
+from dustpan.core.document.copying import write_steps
+from dustpan.core.document.remedy import Remedy, unmet_wishes
 from dustpan.core.errors import DustpanError
 from dustpan.core.filters.viewing import stretch_for
-from dustpan.core.picture import Source
-from dustpan.core.pool import Pool, Priority, Token
-from dustpan.core.remedy import Remedy, unmet_wishes
+from dustpan.core.picture.source import Source
 from dustpan.core.steps import kinds
+from dustpan.core.work.pool import Pool, Priority, Token
 from dustpan.files import ENDINGS, READS
 from dustpan.files.remedies import load_remedy, save_remedy
 from dustpan.ui import theme

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from dustpan.core.filters.pixelwise import add_grey, join_opponent, mean_tone, split_opponent
+from dustpan.core.kernels.pixelwise import add_grey, join_opponent, mean_tone, split_opponent
 
 _TOE = 0.04045
 _LINEAR_TOE = 0.0031308

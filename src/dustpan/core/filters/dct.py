@@ -19,7 +19,7 @@ from collections.abc import Callable
 import cv2
 import numpy as np
 
-from dustpan.core.filters.kernels import SEGMENT, STRIDE, clean_rows
+from dustpan.core.kernels.dct import SEGMENT, STRIDE, clean_rows
 
 PATCH = 8
 STEP = 2

@@ -5,7 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from dustpan.core.filters.pixelwise import structure_share
+from dustpan.core.kernels.pixelwise import structure_share
 
 SUPPORT = 12  # px: 6 of the wide blur, 1 of the slope, 2 of the narrow blur, rounded up
 

@@ -10,7 +10,7 @@ import itertools
 import cv2
 import numpy as np
 
-from dustpan.core.filters.cells import FLAT, cut_cells, flat_value, variance_in_cells
+from dustpan.core.noise.cells import FLAT, cut_cells, flat_value, variance_in_cells
 
 FINE_SUPPORT, FAST_SUPPORT = 24, 8  # px that the result looks around
 _REFLECT = cv2.BORDER_REFLECT_101  # keeps the colours of a 2 x 2 pattern in step

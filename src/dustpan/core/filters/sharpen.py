@@ -7,7 +7,7 @@ import math
 import cv2
 import numpy as np
 
-from dustpan.core.filters.pixelwise import add_detail
+from dustpan.core.kernels.pixelwise import add_detail
 
 _FINEST = 0.5  # px, deviation of the blur that parts the finest octave from the rest
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from dustpan.core.filters.speck_kernels import fill_touched, judge_specks, mark_in_mosaic, mark_standing, mark_touched
+from dustpan.core.kernels.specks import fill_touched, judge_specks, mark_in_mosaic, mark_standing, mark_touched
 
 RING = 3  # px from a speck's middle to the ring it is compared with
 REACH = 6  # px searched outward for sound pixels to fill from
@@ -44,7 +44,7 @@ def find_specks(
     marks = np.zeros(tile.shape[:2], np.bool_)
     tile, sigma = (np.require(a, np.float32, ("C", "W")) for a in (tile, sigma))
     standing = _standing_out(tile, sigma, np.float32(_ROUGHLY * sensitivity), polarity, coloured=coloured)
-    judge_specks(tile, sigma, np.argwhere(standing), standing, np.float32(sensitivity), coloured, spare_stars, marks)
+    judge_specks(tile, sigma, _points(standing), standing, np.float32(sensitivity), coloured, spare_stars, marks)
     return marks
 
 
@@ -99,6 +99,11 @@ def mend_specks(tile: np.ndarray, marks: np.ndarray, *, sigma: np.ndarray, size:
     tile, sigma = (np.require(a, np.float32, ("C", "W")) for a in (tile, sigma))
     touched = marks.copy()
     square = np.ones((2 * size - 1, 2 * size - 1), np.uint8)
-    mark_touched(tile, sigma, np.argwhere(cv2.dilate(marks.view(np.uint8), square)), touched)
-    fill_touched(tile, touched, np.argwhere(touched), REACH, mended)
+    mark_touched(tile, sigma, _points(cv2.dilate(marks.view(np.uint8), square)), touched)
+    fill_touched(tile, touched, _points(touched), REACH, mended)
     return mended
+
+
+def _points(marks: np.ndarray) -> np.ndarray:
+    """Return rows and columns (N, 2) of the marked pixels, as the kernels take them."""
+    return np.ascontiguousarray(np.argwhere(marks))

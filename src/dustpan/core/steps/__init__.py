@@ -1,4 +1,4 @@
-"""The registry of step kinds: every module of this folder that has a KIND."""
+"""The registry of step kinds: every module of this folder and the folders in it that has a KIND."""
 
 from __future__ import annotations
 
@@ -7,9 +7,9 @@ import pkgutil
 from collections.abc import Iterable
 from functools import cache
 
+from dustpan.core.document.params import nearest
+from dustpan.core.document.route import STAGES, Document, Route, Step
 from dustpan.core.errors import RemedyError
-from dustpan.core.params import nearest
-from dustpan.core.route import STAGES, Document, Route, Step
 from dustpan.core.steps.base import StepKind
 
 
@@ -17,8 +17,8 @@ from dustpan.core.steps.base import StepKind
 def kinds() -> dict[str, StepKind]:
     """Return all kinds by name, in the order of the stages."""
     found = []
-    for info in pkgutil.iter_modules(__path__):
-        module = importlib.import_module(f"{__name__}.{info.name}")
+    for info in pkgutil.walk_packages(__path__, f"{__name__}."):
+        module = importlib.import_module(info.name)
         if kind := getattr(module, "KIND", None):
             found.append(kind)
     found.sort(key=lambda kind: (STAGES.index(kind.stage), kind.place))

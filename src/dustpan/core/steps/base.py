@@ -9,12 +9,12 @@ from typing import Any, ClassVar
 import cv2
 import numpy as np
 
+from dustpan.core.document.params import Params
 from dustpan.core.filters.planes import place_of, sample_plane
-from dustpan.core.measure.carry import carry_noise
-from dustpan.core.measure.model import EvenField, LiftedField, MixedField, NoiseField, NoiseModel
-from dustpan.core.params import Params
-from dustpan.core.picture import Mosaic, Region
-from dustpan.core.survey import Survey
+from dustpan.core.noise.carry import carry_noise
+from dustpan.core.noise.model import EvenField, LiftedField, MixedField, NoiseField, NoiseModel
+from dustpan.core.picture.source import Mosaic, Region
+from dustpan.core.steps.survey import Survey
 
 MAX_SUPPORT = 64
 Lay = Callable[[np.ndarray, np.ndarray], np.ndarray]  # (input, result) -> what stands in the end, all h x w x 3

@@ -9,9 +9,9 @@ from typing import ClassVar
 import cv2
 import numpy as np
 
+from dustpan.core.document.params import Params
+from dustpan.core.document.route import Where
 from dustpan.core.filters.planes import Region
-from dustpan.core.params import Params
-from dustpan.core.route import Where
 
 MAX_FEATHER = 100.0  # px
 

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from dustpan.core.document.params import Params, param
 from dustpan.core.filters.tone import smooth_step
-from dustpan.core.params import Params, param
 from dustpan.core.where.base import PartKind
 
 

@@ -1,0 +1,1 @@
+"""What is edited: parameters, routes, their history, and remedies as JSON."""

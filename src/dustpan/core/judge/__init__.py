@@ -1,0 +1,1 @@
+"""Judge a picture or what a route did to it: places, figures, findings, proposals."""

@@ -1,0 +1,1 @@
+"""Compiled inner loops (numba), each called by one function of `filters`."""

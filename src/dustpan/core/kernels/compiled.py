@@ -1,0 +1,109 @@
+"""The one way a kernel is compiled: serial, without the interpreter lock, kept in the user's cache folder.
+
+A kernel that is called from Python is declared with the types of its arguments, so it has exactly one compiled form;
+a call with other types raises TypeError instead of compiling for half a minute. Helpers that only other kernels of the
+same module call are declared with `helper`. Modules of this folder import no kernels from one another, so each
+module's compiled code depends on its own source alone and is kept in a folder named after that source's hash.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import platform
+import tempfile
+import threading
+from collections.abc import Callable
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import llvmlite
+import numba
+import numpy as np
+import platformdirs
+
+# "contract" allows fused multiply-add; nothing that would reorder sums is allowed.
+_OPTIONS: dict[str, Any] = {"nogil": True, "fastmath": {"contract"}, "error_model": "numpy"}
+
+#: Every kernel that Python calls, in the order of declaration.
+KERNELS: list[Kernel] = []
+
+
+class Kernel:
+    """A function compiled for one signature, when it is first called or by `compile`.
+
+    function : written in the subset of Python that numba compiles. arguments : their types, as numba writes them.
+    """
+
+    def __init__(self, function: Callable, arguments: str):
+        self.__doc__ = function.__doc__
+        self.name = function.__name__
+        self.folder = cache_folder(Path(function.__code__.co_filename))
+        numba.config.CACHE_DIR = str(self.folder)  # type: ignore[attr-defined]  # read while the function is wrapped
+        self._dispatcher = numba.njit(cache=True, **_OPTIONS)(function)
+        self._arguments = arguments
+        self._lock = threading.Lock()
+        self._call: Callable | None = None
+
+    def __call__(self, *arguments: Any) -> Any:
+        """Run the kernel; raises TypeError for arguments of other types."""
+        return (self._call or self.compile())(*arguments)
+
+    @property
+    def signatures(self) -> list:
+        """The signatures compiled so far."""
+        return self._dispatcher.signatures
+
+    def compile(self) -> Callable:
+        """Compile the kernel, or load it from the cache folder."""
+        with self._lock:
+            if self._call is None:
+                self._dispatcher.compile(f"void({self._arguments})")
+                self._dispatcher.disable_compile()
+                self._call = self._dispatcher
+        return self._call
+
+
+def kernel(arguments: str) -> Callable[[Callable], Kernel]:
+    """Declare a kernel that Python calls, and register it to be compiled by `make setup`.
+
+    arguments : types in numba's notation, for example "f4[:,::1], i8" for a C-contiguous plane and a whole number.
+    """
+
+    def declare(function: Callable) -> Kernel:
+        declared = Kernel(function, arguments)
+        KERNELS.append(declared)
+        return declared
+
+    return declare
+
+
+def helper(function: Callable) -> Any:
+    """Declare a function that kernels of the same module call; it is compiled with them."""
+    return numba.njit(**_OPTIONS)(function)
+
+
+@cache
+def cache_folder(source: Path) -> Path:
+    """Return the folder that holds the compiled kernels of a source file, for these versions and this machine.
+
+    Several installations share a user's cache folder without meeting each other's code.
+    """
+    digest = hashlib.blake2b(source.read_bytes() + Path(__file__).read_bytes(), digest_size=8)
+    versions = (numba.__version__, llvmlite.__version__, np.__version__, platform.python_version(), platform.machine())
+    digest.update(repr(versions).encode())
+    name = f"kernels/{source.stem}-{digest.hexdigest()}"
+    own = Path(platformdirs.user_cache_dir("dustpan")) / name
+    if _can_write(own):
+        return own
+    # No home, or one that can't be written to: kept until the machine is started again.
+    return Path(tempfile.gettempdir()) / f"dustpan-{os.getuid()}" / name
+
+
+def _can_write(folder: Path) -> bool:
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except (OSError, RuntimeError):
+        return False
+    return os.access(folder, os.W_OK)

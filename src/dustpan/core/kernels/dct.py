@@ -1,0 +1,232 @@
+"""Compiled inner loops of the sliding block transform.
+
+Each kernel is serial and releases the interpreter lock: parallelism is blocks of the picture, never threads
+inside a kernel. Scratch rows have compile-time strides, which is what lets the compiler vectorise across
+patches. Arrays come in through `dct.py`, always C-contiguous float32, so each kernel has one signature.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from dustpan.core.kernels.compiled import helper, kernel
+
+SEGMENT = 64  # patches worked together: 64 coefficients of them fit the first-level cache
+STRIDE = 1024  # longest half row of a tile, in samples
+
+_C = [float(np.cos(np.pi * k / 16) / 2) for k in range(8)]
+C1, C2, C3, C4, C5, C6, C7 = _C[1:]
+ROOT = float(1 / np.sqrt(8))
+
+
+@helper
+def _forward(a0, a1, a2, a3, a4, a5, a6, a7):
+    """Orthonormal 8-point DCT-II."""
+    s0, s1, s2, s3 = a0 + a7, a1 + a6, a2 + a5, a3 + a4
+    d0, d1, d2, d3 = a0 - a7, a1 - a6, a2 - a5, a3 - a4
+    p0, p1, q0, q1 = s0 + s3, s1 + s2, s0 - s3, s1 - s2
+    c0 = np.float32(ROOT) * (p0 + p1)
+    c4 = np.float32(ROOT) * (p0 - p1)
+    c2 = np.float32(C2) * q0 + np.float32(C6) * q1
+    c6 = np.float32(C6) * q0 - np.float32(C2) * q1
+    c1 = np.float32(C1) * d0 + np.float32(C3) * d1 + np.float32(C5) * d2 + np.float32(C7) * d3
+    c3 = np.float32(C3) * d0 - np.float32(C7) * d1 - np.float32(C1) * d2 - np.float32(C5) * d3
+    c5 = np.float32(C5) * d0 - np.float32(C1) * d1 + np.float32(C7) * d2 + np.float32(C3) * d3
+    c7 = np.float32(C7) * d0 - np.float32(C5) * d1 + np.float32(C3) * d2 - np.float32(C1) * d3
+    return c0, c1, c2, c3, c4, c5, c6, c7
+
+
+@helper
+def _inverse(c0, c1, c2, c3, c4, c5, c6, c7):
+    """Inverse of `_forward`."""
+    p0, p1 = np.float32(ROOT) * (c0 + c4), np.float32(ROOT) * (c0 - c4)
+    q0 = np.float32(C2) * c2 + np.float32(C6) * c6
+    q1 = np.float32(C6) * c2 - np.float32(C2) * c6
+    s0, s3, s1, s2 = p0 + q0, p0 - q0, p1 + q1, p1 - q1
+    d0 = np.float32(C1) * c1 + np.float32(C3) * c3 + np.float32(C5) * c5 + np.float32(C7) * c7
+    d1 = np.float32(C3) * c1 - np.float32(C7) * c3 - np.float32(C1) * c5 - np.float32(C5) * c7
+    d2 = np.float32(C5) * c1 - np.float32(C1) * c3 + np.float32(C7) * c5 + np.float32(C3) * c7
+    d3 = np.float32(C7) * c1 - np.float32(C5) * c3 + np.float32(C3) * c5 - np.float32(C1) * c7
+    return s0 + d0, s1 + d1, s2 + d2, s3 + d3, s3 - d3, s2 - d2, s1 - d1, s0 - d0
+
+
+@helper
+def _columns(plane, top, half, rows):
+    """Transform eight rows of one phase down their columns into `rows` (8 x STRIDE)."""
+    b0, b1, b2, b3 = plane[top], plane[top + 1], plane[top + 2], plane[top + 3]
+    b4, b5, b6, b7 = plane[top + 4], plane[top + 5], plane[top + 6], plane[top + 7]
+    for x in range(half):
+        c0, c1, c2, c3, c4, c5, c6, c7 = _forward(b0[x], b1[x], b2[x], b3[x], b4[x], b5[x], b6[x], b7[x])
+        rows[x] = c0
+        rows[STRIDE + x] = c1
+        rows[2 * STRIDE + x] = c2
+        rows[3 * STRIDE + x] = c3
+        rows[4 * STRIDE + x] = c4
+        rows[5 * STRIDE + x] = c5
+        rows[6 * STRIDE + x] = c6
+        rows[7 * STRIDE + x] = c7
+
+
+@helper
+def _patches(even, odd, start, count, coefficients):
+    """Transform along rows for `count` patches from `start`, into 64 rows of SEGMENT coefficients."""
+    for k in range(8):
+        e = even[k * STRIDE + start : k * STRIDE + start + SEGMENT + 4]
+        o = odd[k * STRIDE + start : k * STRIDE + start + SEGMENT + 4]
+        c = coefficients[8 * k * SEGMENT : 8 * (k + 1) * SEGMENT]
+        for t in range(count):
+            c0, c1, c2, c3, c4, c5, c6, c7 = _forward(
+                e[t], o[t], e[t + 1], o[t + 1], e[t + 2], o[t + 2], e[t + 3], o[t + 3]
+            )
+            c[t] = c0
+            c[SEGMENT + t] = c1
+            c[2 * SEGMENT + t] = c2
+            c[3 * SEGMENT + t] = c3
+            c[4 * SEGMENT + t] = c4
+            c[5 * SEGMENT + t] = c5
+            c[6 * SEGMENT + t] = c6
+            c[7 * SEGMENT + t] = c7
+
+
+@helper
+def _keep_strong(c, level, spectrum, threshold, count, weight):
+    """Zero the coefficients under the threshold; leave in `weight` the inverse of the noise kept."""
+    for t in range(count):
+        weight[t] = spectrum[0] * spectrum[0]
+    for n in range(1, 64):
+        shape = spectrum[n]
+        power = shape * shape
+        row = c[n * SEGMENT : (n + 1) * SEGMENT]
+        for t in range(count):
+            limit = threshold * shape * level[t]
+            keep = np.float32(1.0) if abs(row[t]) > limit else np.float32(0.0)
+            row[t] = row[t] * keep
+            weight[t] += power * keep
+    for t in range(count):
+        weight[t] = np.float32(1.0) / (weight[t] * level[t] * level[t] + np.float32(1e-9))
+
+
+@helper
+def _shrink(c, p, level, spectrum, least, count, weight):
+    """Scale each coefficient by the pilot's share of signal, never under `least`."""
+    for t in range(count):
+        weight[t] = spectrum[0] * spectrum[0]
+    for n in range(1, 64):
+        shape = spectrum[n]
+        power = shape * shape
+        row = c[n * SEGMENT : (n + 1) * SEGMENT]
+        pilot = p[n * SEGMENT : (n + 1) * SEGMENT]
+        for t in range(count):
+            energy = pilot[t] * pilot[t]
+            gain = energy / (energy + power * level[t] * level[t] + np.float32(1e-12))
+            gain = gain if gain > least else least
+            row[t] = row[t] * gain
+            weight[t] += power * gain * gain
+    for t in range(count):
+        weight[t] = np.float32(1.0) / (weight[t] * level[t] * level[t] + np.float32(1e-9))
+
+
+@helper
+def _gather(c, weight, start, count, even, odd, even_weight, odd_weight, scratch):
+    """Transform back along rows and add, weighted, to the half-transformed sums."""
+    for k in range(8):
+        row = c[8 * k * SEGMENT : 8 * (k + 1) * SEGMENT]
+        for t in range(count):
+            w = weight[t]
+            a0, a1, a2, a3, a4, a5, a6, a7 = _inverse(
+                row[t],
+                row[SEGMENT + t],
+                row[2 * SEGMENT + t],
+                row[3 * SEGMENT + t],
+                row[4 * SEGMENT + t],
+                row[5 * SEGMENT + t],
+                row[6 * SEGMENT + t],
+                row[7 * SEGMENT + t],
+            )
+            scratch[t] = a0 * w
+            scratch[SEGMENT + t] = a1 * w
+            scratch[2 * SEGMENT + t] = a2 * w
+            scratch[3 * SEGMENT + t] = a3 * w
+            scratch[4 * SEGMENT + t] = a4 * w
+            scratch[5 * SEGMENT + t] = a5 * w
+            scratch[6 * SEGMENT + t] = a6 * w
+            scratch[7 * SEGMENT + t] = a7 * w
+        for j in range(4):
+            at = k * STRIDE + start + j
+            first = scratch[2 * j * SEGMENT : (2 * j + 1) * SEGMENT]
+            second = scratch[(2 * j + 1) * SEGMENT : (2 * j + 2) * SEGMENT]
+            e, o = even[at : at + SEGMENT], odd[at : at + SEGMENT]
+            for t in range(count):
+                e[t] += first[t]
+                o[t] += second[t]
+    for j in range(4):
+        e, o = even_weight[start + j : start + j + SEGMENT], odd_weight[start + j : start + j + SEGMENT]
+        for t in range(count):
+            e[t] += weight[t]
+            o[t] += weight[t]
+
+
+@helper
+def _spread(rows, top, half, plane):
+    """Transform the sums back down their columns and add them to eight rows of one phase."""
+    b0, b1, b2, b3 = plane[top], plane[top + 1], plane[top + 2], plane[top + 3]
+    b4, b5, b6, b7 = plane[top + 4], plane[top + 5], plane[top + 6], plane[top + 7]
+    for x in range(half):
+        a0, a1, a2, a3, a4, a5, a6, a7 = _inverse(
+            rows[x],
+            rows[STRIDE + x],
+            rows[2 * STRIDE + x],
+            rows[3 * STRIDE + x],
+            rows[4 * STRIDE + x],
+            rows[5 * STRIDE + x],
+            rows[6 * STRIDE + x],
+            rows[7 * STRIDE + x],
+        )
+        b0[x] += a0
+        b1[x] += a1
+        b2[x] += a2
+        b3[x] += a3
+        b4[x] += a4
+        b5[x] += a5
+        b6[x] += a6
+        b7[x] += a7
+
+
+@kernel("f4[:,:,::1], f4[:,:,::1], f4[:,::1], f4[::1], f4, f4, i8, i8, i8, f4[:,:,::1], f4[:,:,::1]")
+def clean_rows(noisy, pilot, level, spectrum, threshold, least, phase, first, last, sums, weights):
+    """Work the patch rows `first` to `last` of one plane; hard threshold when `threshold` > 0, else Wiener.
+
+    noisy, pilot, sums : (2, H, W / 2), even and odd columns apart; weights : (2, H / 2, W / 2), a patch row each
+    level : (H / 2, W / 2), noise of the patch that starts there; spectrum : 64 relative deviations
+    phase : the plane's first patch is the picture's patch of this number, counted along a row. Patches are worked
+        together from whole multiples of SEGMENT, so that sums come out the same to the last bit in every tile.
+    """
+    half = noisy.shape[2]
+    patches = half - 3
+    even, odd = np.empty(8 * STRIDE, np.float32), np.empty(8 * STRIDE, np.float32)
+    pilot_even, pilot_odd = np.empty(8 * STRIDE, np.float32), np.empty(8 * STRIDE, np.float32)
+    sum_even, sum_odd = np.empty(8 * STRIDE, np.float32), np.empty(8 * STRIDE, np.float32)
+    c, p = np.empty(64 * SEGMENT, np.float32), np.empty(64 * SEGMENT, np.float32)
+    scratch, weight = np.empty(8 * SEGMENT, np.float32), np.empty(SEGMENT, np.float32)
+    for strip in range(first, last):
+        top = 2 * strip
+        _columns(noisy[0], top, half, even)
+        _columns(noisy[1], top, half, odd)
+        if threshold <= 0:
+            _columns(pilot[0], top, half, pilot_even)
+            _columns(pilot[1], top, half, pilot_odd)
+        sum_even[:] = 0
+        sum_odd[:] = 0
+        start = 0
+        while start < patches:
+            count = min(SEGMENT - (start + phase) % SEGMENT, patches - start)
+            _patches(even, odd, start, count, c)
+            if threshold > 0:
+                _keep_strong(c, level[strip, start:], spectrum, threshold, count, weight)
+            else:
+                _patches(pilot_even, pilot_odd, start, count, p)
+                _shrink(c, p, level[strip, start:], spectrum, least, count, weight)
+            _gather(c, weight, start, count, sum_even, sum_odd, weights[0, strip], weights[1, strip], scratch)
+            start += count
+        _spread(sum_even, top, half, sums[0])
+        _spread(sum_odd, top, half, sums[1])

@@ -1,0 +1,114 @@
+"""Compiled loops over single pixels, where array arithmetic would pass over memory many times.
+
+Serial and without the interpreter lock, like all kernels; arrays come in C-contiguous and float32.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from dustpan.core.kernels.compiled import helper, kernel
+
+_A, _B, _C = np.float32(3**-0.5), np.float32(2**-0.5), np.float32(6**-0.5)
+
+
+@kernel("f4[:,:,::1], f4[:,:,::1]")
+def split_opponent(rgb, planes):
+    """Fill 3 x H x W opponent planes from H x W x 3."""
+    height, width = rgb.shape[:2]
+    for y in range(height):
+        for x in range(width):
+            r, g, b = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
+            planes[0, y, x] = (r + g + b) * _A
+            planes[1, y, x] = (r - b) * _B
+            planes[2, y, x] = (r + b - g - g) * _C
+
+
+@kernel("f4[:,:,::1], f4[:,:,::1]")
+def join_opponent(planes, rgb):
+    """Fill H x W x 3 from 3 x H x W opponent planes."""
+    height, width = rgb.shape[:2]
+    for y in range(height):
+        for x in range(width):
+            grey, first, half = planes[0, y, x] * _A, planes[1, y, x] * _B, planes[2, y, x] * _C
+            rgb[y, x, 0] = grey + first + half
+            rgb[y, x, 1] = grey - half - half
+            rgb[y, x, 2] = grey - first + half
+
+
+@kernel("f4[:,:,::1], f4[:,::1]")
+def mean_tone(rgb, tone):
+    """Fill (H, W) with the mean of the channels of H x W x 3."""
+    third = np.float32(1 / 3)
+    height, width = tone.shape
+    for y in range(height):
+        for x in range(width):
+            tone[y, x] = (rgb[y, x, 0] + rgb[y, x, 1] + rgb[y, x, 2]) * third
+
+
+@kernel("f4[:,:,::1], f4[:,::1], f4, f4[:,:,::1]")
+def add_grey(rgb, grey, part, out):
+    """Fill H x W x 3 with `rgb` and `part` of a plane added to each channel alike; `out` may be `rgb`."""
+    height, width = grey.shape
+    for y in range(height):
+        for x in range(width):
+            more = part * grey[y, x]
+            out[y, x, 0] = rgb[y, x, 0] + more
+            out[y, x, 1] = rgb[y, x, 1] + more
+            out[y, x, 2] = rgb[y, x, 2] + more
+
+
+@helper
+def _smooth(value, low, high):
+    part = min(max((value - low) / (high - low), np.float32(0)), np.float32(1))
+    return part * part * (np.float32(3) - np.float32(2) * part)
+
+
+@kernel("f4[:,:,::1], f4[:,::1], f4[:,::1], f4[:,::1]")
+def structure_share(tensor, sigma, soft, out):
+    """Scale `soft` by how directed (0.38 to 0.72) and how strong beside the noise (0.9 to 1.8) each place is.
+
+    tensor : (H, W, 4), smoothed xx, yy, xy of the slopes and the energy.
+    """
+    height, width = soft.shape
+    for y in range(height):
+        for x in range(width):
+            xx, yy, xy = tensor[y, x, 0], tensor[y, x, 1], tensor[y, x, 2]
+            spread = np.sqrt((xx - yy) * (xx - yy) + np.float32(4) * xy * xy)
+            coherence = spread / (xx + yy + np.float32(1e-12))
+            expected = max(sigma[y, x] * sigma[y, x] / np.float32(3), np.float32(1e-12))
+            strength = tensor[y, x, 3] / expected
+            share = _smooth(coherence, np.float32(0.38), np.float32(0.72))
+            out[y, x] = soft[y, x] * share * _smooth(strength, np.float32(0.9), np.float32(1.8))
+
+
+@kernel("f4[:,::1], f4[:,::1], f4[:,:,::1], f4[:,::1], f4[:,::1], f4[:,::1], f4[::1], f4[:,::1]")
+def add_detail(plane, detail, around, noise, top, floor, settings, added):
+    """Fill `added` with the detail that passes the gates, held where it would pass the neighbourhood's extremes.
+
+    around : (H, W, 4), smoothed xx, yy, xy of the slopes and the square of the detail
+    settings : amount, noise gate, threshold, edge gate, light and dark overshoot allowed
+    """
+    amount, noise_gate, threshold = settings[0], settings[1], settings[2]
+    edge_gate, light, dark = settings[3], settings[4], settings[5]
+    one, small = np.float32(1), np.float32(1e-9)
+    height, width = plane.shape
+    for y in range(height):
+        for x in range(width):
+            xx, yy, xy = around[y, x, 0], around[y, x, 1], around[y, x, 2]
+            energy = np.sqrt(max(around[y, x, 3], np.float32(0)))
+            gate = one
+            if noise_gate > 0:
+                relative = energy / max(noise[y, x], np.float32(1e-6))
+                gate = _smooth(relative, np.float32(0.8) * noise_gate, np.float32(1.6) * noise_gate)
+            if threshold > 0:
+                gate *= _smooth(energy, np.float32(0.3) * threshold, np.float32(1.2) * threshold)
+            if edge_gate > 0:
+                directed = np.sqrt((xx - yy) * (xx - yy) + np.float32(4) * xy * xy) / (xx + yy + small)
+                gate *= one - edge_gate * (one - _smooth(directed, np.float32(0.2), np.float32(0.6)))
+            result = plane[y, x] + amount * gate * detail[y, x]
+            if result > top[y, x]:
+                result = top[y, x] + light * (result - top[y, x])
+            elif result < floor[y, x]:
+                result = floor[y, x] - dark * (floor[y, x] - result)
+            added[y, x] = result - plane[y, x]

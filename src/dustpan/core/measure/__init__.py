@@ -1,1 +1,0 @@
-"""What can be measured on a picture."""

@@ -1,0 +1,1 @@
+"""The noise of a picture: its model, how it is measured, and how steps change it."""

@@ -1,0 +1,1 @@
+"""Crisp: sharper, where there is something to sharpen."""

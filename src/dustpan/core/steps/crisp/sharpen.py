@@ -1,0 +1,172 @@
+"""Sharpening by an unsharp mask that leaves noise and bare areas alone and keeps halos down."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import ClassVar
+
+import numpy as np
+
+from dustpan.core.document.params import Params, param
+from dustpan.core.filters.colour import tone_of, with_grey
+from dustpan.core.filters.sharpen import detail_of, gate_of, noise_gain, reach, sharpen_plane
+from dustpan.core.judge.findings import COLOURFUL, NOISY
+from dustpan.core.noise.model import DISPLAY
+from dustpan.core.steps.base import Context, Inside, StepKind
+
+_TINY = 0.35  # px, a radius that shows nothing
+_TONE_OF_LUMINANCE = np.float32(3**-0.5)  # the mean of three channels is luminance divided by the root of three
+
+
+@dataclass(frozen=True)
+class SharpenParams(Params):
+    """Settings of the sharpen step."""
+
+    amount: float = param(
+        "Amount", 100.0, "How much detail is raised; higher is crisper.", unit="%", low=0.0, high=500.0, step=5.0
+    )
+    radius: float = param(
+        "Radius",
+        0.8,
+        "Size of the detail that is raised; match it to how soft the picture is.",
+        unit="px",
+        low=0.2,
+        high=10.0,
+        step=0.1,
+    )
+    threshold: float = param(
+        "Threshold", 2.0, "Detail weaker than this is left as it is.", unit="levels", low=0.0, high=32.0, step=0.5
+    )
+    finest_octave: float = param(
+        "Finest octave",
+        0.35,
+        "How much the very finest detail, where noise lives, takes part.",
+        low=0.0,
+        high=1.0,
+        step=0.05,
+    )
+    edge_gate: float = param(
+        "Edge gate",
+        0.3,
+        "Higher leaves out what has no direction, so that bare areas grow no worms.",
+        low=0.0,
+        high=1.0,
+        step=0.05,
+    )
+    noise_gate: float = param(
+        "Noise gate",
+        1.5,
+        "Detail must be this much stronger than the noise left; higher leaves more alone.",
+        unit="sigma",
+        low=0.0,
+        high=4.0,
+        step=0.1,
+    )
+    halo_light: float = param(
+        "Bright halo", 0.5, "How much of a bright rim along edges is allowed.", low=0.0, high=1.0, step=0.05
+    )
+    halo_dark: float = param(
+        "Dark halo", 0.5, "How much of a dark rim along edges is allowed.", low=0.0, high=1.0, step=0.05
+    )
+
+
+class Sharpen(StepKind):
+    """Raise fine detail of luminance where there is more than noise."""
+
+    kind = "sharpen"
+    stage = "Crisp"
+    place = 10
+    label = "Sharpen"
+    help = "Raises fine detail where there is some, leaves noise and bare areas alone, and keeps halos down."
+    params_type = SharpenParams
+    default_blend = "luminance_only"
+    inside: ClassVar = {
+        "gate": Inside("Gate: what is let through", "edge_gate"),
+        "detail": Inside("Detail that is raised", "radius"),
+    }
+
+    def support(self, params, analysis):
+        """Return the reach of blur and gates, 10 to 60 px."""
+        return reach(params.radius)
+
+    def apply(self, tile, region, params, analysis, context: Context):
+        """Return the tile with its luminance sharpened; looks up to 60 px around."""
+        tone = tone_of(tile)
+        noise = _noise_of_detail(tone, region, params, context)
+        added = sharpen_plane(
+            tone,
+            amount=params.amount / 100,
+            radius=params.radius,
+            finest=params.finest_octave,
+            noise=noise,
+            noise_gate=params.noise_gate,
+            threshold=params.threshold / DISPLAY,
+            edge_gate=params.edge_gate,
+            halo_light=params.halo_light,
+            halo_dark=params.halo_dark,
+        )
+        return with_grey(tile, added)
+
+    def show_inside(self, name, tile, region, params, analysis, context):
+        """Return the share of detail let through, or the detail four times as strong on mid grey."""
+        tone = tone_of(tile)
+        if name == "detail":
+            detail = detail_of(tone, radius=params.radius, finest=params.finest_octave)
+            return with_grey(np.full_like(tile, 0.5), detail, 4.0)
+        gate = gate_of(
+            tone,
+            radius=params.radius,
+            finest=params.finest_octave,
+            noise=_noise_of_detail(tone, region, params, context),
+            noise_gate=params.noise_gate,
+            threshold=params.threshold / DISPLAY,
+            edge_gate=params.edge_gate,
+        )
+        return np.repeat(gate[..., None], 3, axis=2)
+
+    def scaled(self, params, level):
+        """Shrink the radius; leave the step out when nothing of it would show."""
+        radius = params.radius / 2**level
+        return replace(params, radius=radius) if radius >= _TINY else None
+
+    def idle(self, params):
+        """Return whether nothing is raised."""
+        return params.amount <= 0
+
+    def propose(self, survey):
+        """Propose the step where there is noise to work against; a clean picture is left as it is."""
+        noisy = survey.measured.luminance >= NOISY or survey.measured.colour >= COLOURFUL
+        return self.measured(survey) if noisy else None
+
+    def measured(self, survey):
+        """Return less, and a little wider, the noisier the picture was."""
+        noise = survey.measured.luminance
+        return SharpenParams(
+            amount=float(round(np.clip(130 - 5.0 * noise, 40, 110) / 5) * 5),
+            radius=1.0 if noise < 6 else 1.2,
+            noise_gate=2.0,
+        )
+
+    def ease(self, params, harm):
+        """Allow less halo and raise less detail."""
+        if harm not in ("halo", "clipping_black", "clipping_white", "dull_highlights") or params.amount < 20:
+            return None
+        return replace(
+            params,
+            amount=round(0.7 * params.amount),
+            halo_light=round(0.6 * params.halo_light, 2),
+            halo_dark=round(0.6 * params.halo_dark, 2),
+        )
+
+    def tell(self, params, analysis, found=None):
+        """Return amount and radius."""
+        return f"{params.amount:.0f} % at {params.radius:.1f} px"
+
+
+def _noise_of_detail(tone, region, params, context: Context) -> np.ndarray:
+    """Return (h, w): deviation of the noise in the detail at each place."""
+    gain = noise_gain(context.spectrum()[0], radius=params.radius, finest=params.finest_octave)
+    return context.coarse_sigma(tone, region)[0] * (_TONE_OF_LUMINANCE * np.float32(gain))
+
+
+KIND = Sharpen()

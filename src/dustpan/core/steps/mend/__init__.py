@@ -1,0 +1,1 @@
+"""Mend: defects, taken out before anything spreads them."""

@@ -1,0 +1,201 @@
+"""Hot and dead pixels: found by their shape and the local noise, filled from their neighbours."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import ClassVar
+
+import cv2
+import numpy as np
+
+from dustpan.core.document.params import Params, param
+from dustpan.core.filters.colour import OPPONENT, encode_curve, tone_of
+from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, find_specks, mend_mosaic, mend_specks
+from dustpan.core.noise.carry import carry_noise
+from dustpan.core.noise.channels import channel_factors
+from dustpan.core.noise.model import EvenField, NoiseField
+from dustpan.core.steps.base import Context, Inside, StepKind, carry_field, every_fourth, spread_out
+
+_POLARITY = {"bright": BRIGHT, "dark": DARK, "both": BRIGHT + DARK}
+_WORTH_MENDING = 25.0  # found in a megapixel
+_LEAST_SIGMA = np.float32(2.5 / 255)  # in a picture without noise, specks of up to 15 levels are lint and glints
+
+
+@dataclass(frozen=True)
+class HotPixelParams(Params):
+    """Settings of the hot-pixel step."""
+
+    sensitivity: float = param(
+        "Stands out by",
+        6.0,
+        "How far a pixel must stand out from its surroundings, in units of the noise; smaller finds more.",
+        unit="sigma",
+        low=2.0,
+        high=20.0,
+        step=0.5,
+    )
+    max_size: int = param(
+        "Largest size",
+        3,
+        "Side of the largest cluster that is mended; a single hot pixel is 3 px wide once its mosaic is interpolated.",
+        unit="px",
+        low=1,
+        high=9,
+        step=1,
+    )
+    polarity: str = param(
+        "Look for", "bright", "Pixels that are too bright, too dark, or both.", choices=tuple(_POLARITY)
+    )
+    coloured: bool = param("Specks of one colour", True, "Also take specks that stand out in one colour alone.")
+    spare_stars: bool = param(
+        "Spare stars and glints", True, "Keep points of light that spread into their neighbours as through a lens."
+    )
+
+
+@dataclass(frozen=True)
+class SpeckAnalysis:
+    """What the step knows of the whole picture.
+
+    count : about how many specks it has. channels : by what the noise model's deviations of red, green and blue are
+    multiplied, so that they are those of the channels themselves.
+    """
+
+    count: float
+    channels: tuple[float, float, float] = (1.0, 1.0, 1.0)
+
+
+class HotPixels(StepKind):
+    """Mend single pixels and small clusters that no lens could have drawn."""
+
+    kind = "hot_pixels"
+    stage = "Mend"
+    place = 10
+    label = "Hot pixels"
+    help = "Mends pixels that shine or are dead on their own; stars, glints and printed dots are kept."
+    params_type = HotPixelParams
+    takes_mosaic = True
+    inside: ClassVar = {"found": Inside("Pixels found", "sensitivity", fine=True)}
+
+    def support(self, params, analysis):
+        """Return 24 px: ring, cluster and the pixels filled from."""
+        return SUPPORT
+
+    def measured(self, survey):
+        """Return the settings that are always proposed: the noise itself is their unit."""
+        return HotPixelParams()
+
+    def analyse(self, params, survey):
+        """Return about how many specks the picture has, counted on the survey's crops, and its channels' noise."""
+        looked, found = 0, 0
+        context = Context(EvenField(survey.measured), survey.size, mosaic=survey.mosaic)
+        analysis = (
+            SpeckAnalysis(0.0) if survey.mosaic is not None else SpeckAnalysis(0.0, _channels(survey.crops, context))
+        )
+        for crop in survey.crops:
+            marks = self.find(crop, _whole(crop), params, analysis, context)
+            looked, found = looked + marks.size, found + count_specks(marks)
+        return replace(analysis, count=found * survey.size[0] * survey.size[1] / max(looked, 1))
+
+    def find(self, tile, region, params, analysis: SpeckAnalysis, context: Context) -> np.ndarray:
+        """Return the marks (h x w bool) of the specks in a tile; looks 24 px around."""
+        if context.mosaic is not None:
+            return _mosaic(tile, region, params, context)[0]
+        return _marks(tile, _channel_sigma(tile, region, analysis, context), params)
+
+    def apply(self, tile, region, params, analysis, context: Context):
+        """Return the tile with its specks filled; looks 24 px around."""
+        if context.mosaic is not None:
+            return _mosaic(tile, region, params, context)[1][..., None]
+        sigma = _channel_sigma(tile, region, analysis, context)
+        marks = _marks(tile, sigma, params)
+        return mend_specks(tile, marks, sigma=sigma, size=params.max_size)
+
+    def show_inside(self, name, tile, region, params, analysis, context):
+        """Return white where a speck was found, grown to 3 px, on a dim picture."""
+        marks = self.find(tile, region, params, analysis, context)
+        grown = cv2.dilate(marks.view(np.uint8), np.ones((3, 3), np.uint8)) > 0
+        tone = tile[..., 0] if context.mosaic is not None else tone_of(tile)
+        dim = np.repeat(0.3 * np.clip(tone, 0, 1)[..., None], 3, axis=2)
+        dim[grown] = 1.0
+        return dim
+
+    def scaled(self, params, level):
+        """Leave the step out of drafts: reduced pictures hold no single pixels."""
+        return None
+
+    def propose(self, survey):
+        """Propose the step where hot pixels are found."""
+        params = HotPixelParams()
+        count = self.analyse(params, survey).count
+        return params if count > max(_WORTH_MENDING * survey.size[0] * survey.size[1] / 1e6, 2) else None
+
+    def tell(self, params, analysis, found=None):
+        """Return how many are mended; about how many while they are not counted."""
+        if found is not None:
+            return f"{found} mended" if found else "none found"
+        return f"about {_rounded(analysis.count)} mended" if analysis.count >= 1 else "none found"
+
+    def ease(self, params, harm):
+        """Find less where the darks lost their specks of light."""
+        if harm != "darker_shadows" or params.sensitivity >= 18:
+            return None
+        return replace(params, sensitivity=min(params.sensitivity * 1.5, 20.0))
+
+    def carry(self, params, analysis, noise: NoiseField, lay=None):
+        """Hand the noise on, as single pixels do not change it, through the Blending alone."""
+        return noise if lay is None else carry_field(noise, lambda m: carry_noise(m, lambda field: lay(field, field)))
+
+
+def _mosaic(tile, region, params: HotPixelParams, context: Context) -> tuple[np.ndarray, np.ndarray]:
+    """Return marks and filled sites of a tile of a sensor's mosaic."""
+    plane = tile[..., 0]
+    tone = encode_curve(np.clip(cv2.medianBlur(np.ascontiguousarray(plane), 5), 0, 1))
+    assert context.mosaic is not None
+    return mend_mosaic(
+        plane,
+        context.mosaic.colours(region),
+        sigma=context.sigma(tone, region)[0],
+        sensitivity=params.sensitivity,
+        polarity=_POLARITY[params.polarity],
+        spare_stars=params.spare_stars,
+    )
+
+
+def _marks(tile, sigma, params: HotPixelParams) -> np.ndarray:
+    return find_specks(
+        tile,
+        sigma=sigma,
+        sensitivity=params.sensitivity,
+        polarity=_POLARITY[params.polarity],
+        coloured=params.coloured,
+        spare_stars=params.spare_stars,
+    )
+
+
+def _channel_sigma(tile: np.ndarray, region, analysis: SpeckAnalysis, context: Context) -> np.ndarray:
+    """Return H x W x 3 deviations of red, green and blue at each place's own tone (specks smoothed out of it)."""
+    variance = context.sigma(every_fourth(np.minimum(tone_of(tile), 1)), region) ** 2
+    factors = np.array(analysis.channels, np.float32)[:, None, None]
+    channels = factors * np.sqrt(np.tensordot(OPPONENT.T**2, variance, axes=(1, 0)).astype(np.float32))
+    return np.moveaxis(spread_out(np.maximum(channels, _LEAST_SIGMA), tile.shape[:2]), 0, 2)
+
+
+def _channels(crops, context: Context) -> tuple[float, float, float]:
+    """Return the factors of the channels' noise, from every other crop."""
+    some = crops[::2]
+    sigmas = [_channel_sigma(crop, _whole(crop), SpeckAnalysis(0.0), context) for crop in some]
+    red, green, blue = channel_factors(some, sigmas).tolist()
+    return red, green, blue
+
+
+def _rounded(count: float) -> int:
+    """Return an estimate with two figures: more would look counted."""
+    step = 10 ** max(int(np.log10(max(count, 1))) - 1, 0)
+    return round(count / step) * step
+
+
+def _whole(tile: np.ndarray) -> tuple[int, int, int, int]:
+    return 0, 0, tile.shape[1], tile.shape[0]
+
+
+KIND = HotPixels()

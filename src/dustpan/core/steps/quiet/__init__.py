@@ -1,0 +1,1 @@
+"""Quiet: noise taken away, texture kept."""

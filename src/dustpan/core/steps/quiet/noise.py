@@ -1,0 +1,246 @@
+"""Cleaning of luminance and colour noise by what was measured: the quick engine as a step."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import ClassVar
+
+import numpy as np
+
+from dustpan.core.document.params import Params, param
+from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of, with_grey
+from dustpan.core.filters.dct import halve
+from dustpan.core.filters.detail import SUPPORT as DETAIL_SUPPORT
+from dustpan.core.filters.detail import structured_part
+from dustpan.core.filters.planes import Region
+from dustpan.core.filters.quick import clean_tile, support
+from dustpan.core.judge.findings import COLOURFUL, NOISY
+from dustpan.core.noise.model import DISPLAY, TONES, EvenField, NoiseField, NoiseModel
+from dustpan.core.steps.base import Context, Inside, StepKind, carry_field
+from dustpan.core.steps.survey import Survey
+
+FACTOR_TONES = np.array([0.0, 0.25, 0.5, 0.75, 1.0], np.float32)
+_SCALES = 3  # within a tile; coarser octaves are cleaned on the overview
+_EVEN = (1.0, 1.0, 1.0, 1.0, 1.0)
+
+
+def _factors(label: str, help: str):
+    return param(label, _EVEN, help, low=0.0, high=2.0, step=0.05, length=5)
+
+
+@dataclass(frozen=True)
+class NoiseParams(Params):
+    """Settings of the noise step."""
+
+    auto: bool = param("Proposed from the picture", True, "Follow the measurement; touching a slider turns this off.")
+    luminance: float = param(
+        "Luminance",
+        60.0,
+        "Part of the measured brightness noise to take away. Higher is smoother.",
+        unit="%",
+        low=0.0,
+        high=100.0,
+        step=1.0,
+    )
+    colour: float = param(
+        "Colour",
+        80.0,
+        "Part of the measured colour noise to take away. Higher leaves fewer coloured specks.",
+        unit="%",
+        low=0.0,
+        high=100.0,
+        step=1.0,
+    )
+    over_tone: tuple[float, ...] = _factors(
+        "Luminance over tone", "Multiplies the luminance noise taken to be there, from darks (left) to lights (right)."
+    )
+    colour_over_tone: tuple[float, ...] = _factors(
+        "Colour over tone", "Multiplies the colour noise taken to be there, from darks (left) to lights (right)."
+    )
+    red: float = param("Red", 1.0, "Multiplies the noise taken to be in red.", low=0.0, high=2.0, step=0.05)
+    green: float = param("Green", 1.0, "Multiplies the noise taken to be in green.", low=0.0, high=2.0, step=0.05)
+    blue: float = param("Blue", 1.0, "Multiplies the noise taken to be in blue.", low=0.0, high=2.0, step=0.05)
+    blotch: float = param(
+        "Blotch size",
+        3.0,
+        "How coarse the blotches may be that are cleaned too: 3 octaves are 8 px.",
+        unit="octaves",
+        low=0.0,
+        high=5.0,
+        step=1.0,
+    )
+    detail_return: float = param(
+        "Detail return",
+        20.0,
+        "Gives back lines and weave that went with the noise, without the noise.",
+        unit="%",
+        low=0.0,
+        high=100.0,
+        step=1.0,
+    )
+
+
+_SHOWN_WHITE = 40.0  # display levels of noise that the inner pictures show as white
+
+
+@dataclass(frozen=True, eq=False)
+class NoiseAnalysis:
+    """Noise to take away, by tone and place; and a correction for coarse blotches (h x w x 3), or None."""
+
+    field: NoiseField
+    coarse: np.ndarray | None
+
+
+class Noise(StepKind):
+    """Quiet luminance and colour noise, as strong at each tone as it was measured."""
+
+    kind = "noise"
+    stage = "Quiet"
+    place = 10
+    label = "Noise"
+    help = "Quiets brightness and colour noise by what was measured at each tone, and leaves texture."
+    params_type = NoiseParams
+    inside: ClassVar = {
+        "luminance": Inside("Luminance noise taken to be there", "luminance"),
+        "colour": Inside("Colour noise taken to be there", "colour"),
+    }
+
+    def support(self, params, analysis):
+        """Return 16 to 56 px: more for coarser scales and for giving detail back."""
+        return support(_scales(params)) + (DETAIL_SUPPORT if params.detail_return > 0 else 0)
+
+    def measured(self, survey):
+        """Return the settings for the noise at the step's input."""
+        return _proposal(survey.noise)
+
+    def resolve(self, params, measured):
+        """Return the measured settings when `auto` is on."""
+        return replace(measured, auto=True) if params.auto else params
+
+    def analyse(self, params, survey):
+        """Return the noise with the factors laid on it, and what to take off for blotches past 8 px."""
+        field = carry_field(survey.noise, lambda model: _weighted(model, params))
+        return NoiseAnalysis(field, _coarse_correction(params, survey, field))
+
+    def apply(self, tile, region, params, analysis, context: Context):
+        """Return the tile cleaned; looks 16 to 56 px around."""
+        strengths = (params.luminance / 100, params.colour / 100)
+        field = replace(context, noise=analysis.field)
+        spectrum = np.stack([field.spectrum(scale) for scale in range(_SCALES)])
+        if params.blotch < 0.5:
+            spectrum = spectrum * _FINE_ONLY
+        cleaned = clean_tile(
+            tile,
+            sigma=lambda tone, scale, place: field.sigma(tone, _moved(place, region), scale=scale),
+            spectrum=spectrum,
+            strengths=strengths,
+            scales=_scales(params),
+            ends=context.ends(region),
+            left=region[0],
+            check=context.check,
+        )
+        if params.detail_return > 0 and params.luminance > 0:
+            tone = tone_of(cleaned)
+            taken = field.coarse_sigma(tone, region)[0] * np.float32(strengths[0])
+            found = structured_part(tone_of(tile) - tone, sigma=taken)
+            cleaned = with_grey(cleaned, found, params.detail_return / 100)
+        if analysis.coarse is not None:
+            cleaned = cleaned + context.sample(analysis.coarse, region, tile.shape[:2])
+        return cleaned
+
+    def show_inside(self, name, tile, region, params, analysis, context):
+        """Return the noise's deviation at each place as grey, white at 40 display levels."""
+        field = analysis.field if analysis is not None else context.noise
+        sigma = replace(context, noise=field).coarse_sigma(tone_of(tile), region)
+        plane = sigma[0] if name == "luminance" else np.sqrt((sigma[1] ** 2 + sigma[2] ** 2) / 2)
+        return np.repeat(np.clip(plane * (DISPLAY / _SHOWN_WHITE), 0, 1)[..., None], 3, axis=2)
+
+    def apply_even(self, field, params, analysis, context):
+        """Clean a flat field of the noise that the context names, without blotches past 8 px."""
+        even = NoiseAnalysis(EvenField(_weighted(context.noise.model, params)), None)
+        return self.apply(field, (0, 0, *context.size), params, even, context)
+
+    def idle(self, params):
+        """Return whether nothing is to be taken away."""
+        return params.luminance <= 0 and params.colour <= 0
+
+    def propose(self, survey):
+        """Propose the step, on automatic, where there is noise to see."""
+        luminance, colour = survey.measured.luminance, survey.measured.colour
+        return NoiseParams() if luminance >= NOISY or colour >= COLOURFUL else None
+
+    def ease(self, params, harm):
+        """Take less away, and give more detail back, where texture was flattened."""
+        if harm != "flattened" or params.luminance < 20:
+            return None
+        return replace(
+            params,
+            auto=False,
+            luminance=round(0.8 * params.luminance),
+            detail_return=min(params.detail_return + 15, 100.0),
+        )
+
+    def tell(self, params, analysis, found=None):
+        """Return the part of the luminance noise that goes where nothing lies under it."""
+        return f"{params.luminance:.0f} % off bare areas"
+
+
+def mean_deviations(field: NoiseField) -> tuple[float, float]:
+    """Return luminance and colour noise of a field in display levels, at its middle place."""
+    sigma = field.sigma(TONES[None, 1:-1], (0.5, 0.5, 0.5, 0.5)) * DISPLAY
+    return float(np.sqrt((sigma[0] ** 2).mean())), float(np.sqrt((sigma[1:] ** 2).mean()))
+
+
+def _proposal(field: NoiseField) -> NoiseParams:
+    """Propose: the stronger the noise the larger the part, never all of it where it is faint."""
+    luminance, colour = mean_deviations(field)
+    fine, coarse = (field.sigma(TONES[None, 1:-1], (0.5, 0.5, 0.5, 0.5), level=level)[:, 0] for level in (0, 2))
+    clumping = 4 * float(np.median(coarse / np.maximum(fine, 1e-9), axis=1).max())  # 1 for white noise
+    return NoiseParams(
+        luminance=float(round(100 * (1 - np.exp(-luminance / 7.5)))),
+        colour=float(round(100 * (1 - np.exp(-colour / 3.0)))),
+        blotch=2.0 if clumping < 1.4 else 3.0 if clumping < 2.6 else 4.0,
+        detail_return=10.0 if luminance > 15 else 20.0,
+    )
+
+
+def _weighted(model: NoiseModel, params: NoiseParams) -> NoiseModel:
+    factors = [np.interp(TONES, FACTOR_TONES, values) for values in (params.over_tone, params.colour_over_tone)]
+    return model.scaled(luminance=factors[0], colour=factors[1], channels=(params.red, params.green, params.blue))
+
+
+def _coarse_correction(params: NoiseParams, survey: Survey, field: NoiseField) -> np.ndarray | None:
+    """Clean the overview reduced to 8 px cells (and 16 px for 5 octaves); return result less input."""
+    octaves = round(params.blotch) - _SCALES
+    if octaves <= 0 or min(survey.size) < 64:
+        return None
+    planes = to_opponent(survey.overview)
+    for _ in range(_SCALES - survey.level):
+        planes = np.stack([halve(plane[: plane.shape[0] // 2 * 2, : plane.shape[1] // 2 * 2]) for plane in planes])
+    cells = from_opponent(planes)
+    whole = (0.0, 0.0, 1.0, 1.0)
+    first = max(_SCALES, survey.level)
+    spectra = field.spectrum
+    cleaned = clean_tile(
+        cells,
+        sigma=lambda tone, scale, place: field.sigma(tone, whole, level=first + scale),
+        spectrum=np.stack([spectra[min(first + scale, len(spectra) - 1)] for scale in range(octaves)]),
+        strengths=(params.luminance / 100, params.colour / 100),
+        scales=octaves,
+    )
+    return cleaned - cells
+
+
+def _scales(params: NoiseParams) -> int:
+    return int(min(max(round(params.blotch), 1), _SCALES))
+
+
+def _moved(place: Region, region: Region) -> Region:
+    """Return a region counted from a tile's corner as a region of the picture."""
+    return place[0] + region[0], place[1] + region[1], place[2] + region[0], place[3] + region[1]
+
+
+_FINE_ONLY = np.ones((_SCALES, 3, 8, 8), np.float32)
+_FINE_ONLY[..., :2, :2] = 1e-3
+
+KIND = Noise()

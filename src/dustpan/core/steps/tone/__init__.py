@@ -1,0 +1,1 @@
+"""Tone: development and light."""

@@ -1,0 +1,1 @@
+"""Threads: the pool, its priorities, and how work is cancelled."""
