@@ -10,10 +10,12 @@ import numpy as np
 from skimage.restoration import denoise_wavelet
 
 from benchmarks.common import console, median_seconds, psnr, table
-from dustpan.core.document.route import Document, Route, Step
+from dustpan.core.document.history import Document
+from dustpan.core.document.route import Route, Step
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.picture.source import Source
-from dustpan.core.render.engine import Engine, blocks_of
+from dustpan.core.render.engine import Engine
+from dustpan.core.render.grid import block_regions
 from dustpan.core.steps import kinds
 from dustpan.simulate.scenes import clean_picture
 
@@ -37,7 +39,7 @@ def quick(noisy: np.ndarray, levels: float) -> np.ndarray:
         whole[y0:y1, x0:x1] = engine.render(plan, region)
 
     with ThreadPoolExecutor(os.cpu_count()) as pool:
-        list(pool.map(one, blocks_of(plan.size)))
+        list(pool.map(one, block_regions(plan.size)))
     return whole
 
 

@@ -21,7 +21,7 @@ from dustpan.batch.run import Order, clean_one
 from dustpan.core.document.remedy import Remedy
 from dustpan.core.document.route import Route
 from dustpan.core.errors import DustpanError
-from dustpan.core.work.pool import Token
+from dustpan.core.work.cancel import Token
 from dustpan.files import read_picture
 from dustpan.files.save import own_format
 

@@ -21,8 +21,9 @@ from dustpan.batch.run import Order, clean_one
 from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
 from dustpan.core.document.route import Route
 from dustpan.core.errors import DustpanError
-from dustpan.core.steps import kinds, new_step
-from dustpan.core.work.pool import Token
+from dustpan.core.steps import kinds
+from dustpan.core.document.route import new_step
+from dustpan.core.work.cancel import Token
 
 LONGEST = 10.0  # s
 

@@ -73,7 +73,7 @@ def _measure(path: Path, task: str) -> dict[str, float]:
 
     from benchmarks.window import Stalls, _pan, wait_until
     from dustpan.core.kernels.warm import warm
-    from dustpan.ui import theme
+    from dustpan.ui.widgets import theme
     from dustpan.ui.window import Window
 
     app = QApplication.instance() or QApplication([])
@@ -84,7 +84,7 @@ def _measure(path: Path, task: str) -> dict[str, float]:
     window.show()
     wait_until(lambda: False, 0.5)
     session, tiles, seen = window.session, window.tiles, {}
-    session.glimpsed.connect(lambda found: seen.setdefault("glimpse", found is not None))
+    session.opening.glimpsed.connect(lambda found: seen.setdefault("glimpse", found is not None))
     stalls = Stalls()
     window.open_files([path])
     found = {"first look": wait_until(lambda: "glimpse" in seen)}
@@ -97,13 +97,13 @@ def _measure(path: Path, task: str) -> dict[str, float]:
 
     until("picture", lambda: tiles.settled)
     if task == "propose":
-        session.propose()
+        session.measuring.propose()
         until("proposed when asked at once", lambda: len(session.route) > 0)
         window.close()
         return {"proposed when asked at once": now}
     until("proofs", lambda: window.proofs.items and all(proof in window.proofs.shots for proof in window.proofs.items))
     until("findings", lambda: window.findings.faults is not None)
-    session.propose()
+    session.measuring.propose()
     until("proposed when asked then", lambda: len(session.route) > 0)
     wait_until(lambda: tiles.settled and window.readings.settled)
     window.canvas.set_zoom(1.0)

@@ -7,13 +7,15 @@ from dataclasses import replace
 import numpy as np
 
 from benchmarks.common import console, table
-from dustpan.core.document.route import Document, Route, Step, Where
+from dustpan.core.document.history import Document
+from dustpan.core.document.route import Route, Step, Where
 from dustpan.core.filters.colour import to_opponent
-from dustpan.core.judge.report import judge, patch_places
+from dustpan.core.judge.report import judge
+from dustpan.core.judge.spots import choose_patches
 from dustpan.core.render.engine import Engine
-from dustpan.core.steps import new_step
+from dustpan.core.document.route import new_step
 from dustpan.core.where import part_kinds
-from dustpan.core.where.base import Part
+from dustpan.core.document.route import Part
 from dustpan.core.work.pool import Pool
 from dustpan.simulate.scenes import noisy_picture
 
@@ -76,7 +78,7 @@ def told_and_true(iso: int, steps: tuple[Step, ...], pool: Pool | None = None) -
     light = Document(Route(tuple(s for s in document.route if s.kind == "exposure")))
     plan = engines[0].plan(document)
     original = engines[0].plan(Document())
-    report = judge(engines[0], plan, original, patch_places(original))
+    report = judge(engines[0], plan, original, choose_patches(original))
     before, after = true_noise(engines, document, light)
     return report.noise[1] / report.noise[0], after / before
 

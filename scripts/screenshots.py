@@ -9,9 +9,9 @@ from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from dustpan.simulate.scenes import raw_picture
-from dustpan.ui import theme
+from dustpan.ui.widgets import theme
 from dustpan.ui.demo import open_scene
-from dustpan.ui.export import ExportDialog
+from dustpan.ui.export_dialog import ExportDialog
 from dustpan.ui.window import Window
 
 
@@ -100,7 +100,7 @@ def main(folder: Path) -> None:
     dialog.open()
     shoot("export")
     dialog.close()
-    session.open_from(lambda: raw_picture("bench", iso=1600, six=True), "bench.dng", then=session.propose)
+    session.opening.open_from(lambda: raw_picture("bench", iso=1600, six=True), "bench.dng", then=session.measuring.propose)
     wait(lambda: session.engine.source.mosaic is not None and len(session.route) > 1)
     session.choose("develop")
     at(1420, 1300)

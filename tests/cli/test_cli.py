@@ -13,7 +13,8 @@ import pytest
 from tests.conftest import psnr, with_white_noise
 
 from dustpan.cli import run
-from dustpan.core.picture.source import Metadata, to_working
+from dustpan.core.picture.source import Metadata
+from dustpan.core.picture.working import to_working
 from dustpan.core.steps import kinds
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, save_picture

@@ -8,17 +8,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.fft import dctn, idctn
 
-from dustpan.core.document.route import Document, Route
+from dustpan.core.document.history import Document
+from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.dct import HARD_THRESHOLD, clean_plane, patch_mean
 from dustpan.core.filters.detail import structured_part
 from dustpan.core.filters.quick import clean_tile, support
 from dustpan.core.kernels.specks import _ring_median, judge_specks, mark_standing
-from dustpan.core.picture.base import Base, reduce_picture
-from dustpan.core.picture.changed import Patches
+from dustpan.core.picture.base import Base
+from dustpan.core.picture.changed import ChangedPixels
+from dustpan.core.picture.pyramid import reduce_picture
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
-from dustpan.core.steps import new_step
-from dustpan.core.work.pool import Pool, map_out
+from dustpan.core.work.pool import Pool
+from dustpan.core.work.sharing import map_shared
 
 
 def plainly_cleaned(plane, level, spectrum, *, passes: int, strength: float) -> np.ndarray:
@@ -167,7 +169,7 @@ def test_patches_are_the_whole_copy_at_every_level(seed, width, height, many):
     whole.reshape(-1, 3)[index] = values
     halves = np.array_split(np.arange(len(index)), 3)
     parts = [(index[h], values[h]) for h in reversed(halves)]
-    base = Base("below", below).patched("above", Patches.gather((width, height), parts))
+    base = Base("below", below).patched("above", ChangedPixels.gather((width, height), parts))
     for level in range(4):
         expected = reduce_picture(whole, level)
         size = base.size_at(level)
@@ -197,8 +199,8 @@ def test_results_come_in_order_with_and_without_helpers():
     pool = Pool(2)
     try:
         for helpers in (None, pool):
-            assert map_out(lambda n: n * n, list(range(50)), helpers) == [n * n for n in range(50)]
+            assert map_shared(lambda n: n * n, list(range(50)), helpers) == [n * n for n in range(50)]
             with pytest.raises(ZeroDivisionError):
-                map_out(lambda n: 1 // (n - 7), list(range(20)), helpers)
+                map_shared(lambda n: 1 // (n - 7), list(range(20)), helpers)
     finally:
         pool.close()

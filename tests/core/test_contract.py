@@ -6,11 +6,12 @@ import json
 
 import pytest
 
+from dustpan.core.document.kinds import STAGES
 from dustpan.core.document.remedy import read_remedy, write_remedy
-from dustpan.core.document.route import STAGES, Route, Step
+from dustpan.core.document.route import Route, Step, new_step
 from dustpan.core.errors import RemedyError
 from dustpan.core.filters.blend import LAWS
-from dustpan.core.steps import kinds, new_step
+from dustpan.core.steps import kinds
 
 _SHARE, _SIGNED = (0, 1), (-1, 1)
 #: stage, kind: parameter: (low, high, default) of a number, (choices, default) of a word, or the default of a switch.

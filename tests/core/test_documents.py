@@ -10,10 +10,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from dustpan.core.document.history import Document, History
 from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
-from dustpan.core.document.route import Document, History, Route
+from dustpan.core.document.route import Route, new_step
 from dustpan.core.errors import RemedyError
-from dustpan.core.steps import new_step
 
 HEAD = {"format": "dustpan-remedy", "version": 1}
 

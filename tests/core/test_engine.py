@@ -8,21 +8,22 @@ import numpy as np
 import pytest
 
 import dustpan.core.steps as registry
+from dustpan.core.document.history import Document
 from dustpan.core.document.params import Params, param
-from dustpan.core.document.route import Document, Route, Step, Where
+from dustpan.core.document.route import Part, Route, Step, Where, new_step
 from dustpan.core.errors import Cancelled
 from dustpan.core.filters.colour import to_opponent, tone_of
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.noise.model import DISPLAY
-from dustpan.core.picture.base import reduce_picture
+from dustpan.core.picture.pyramid import reduce_picture
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.store import Cache
-from dustpan.core.steps import kinds, new_step
+from dustpan.core.steps import kinds
 from dustpan.core.steps.base import StepKind
 from dustpan.core.where import part_kinds
-from dustpan.core.where.base import Part
-from dustpan.core.work.pool import Pool, Token
+from dustpan.core.work.cancel import Token
+from dustpan.core.work.pool import Pool
 from dustpan.simulate.scenes import clean_picture
 
 
@@ -39,7 +40,7 @@ def manual(kind: str, **values) -> Step:
 def test_no_step_on_is_the_source_itself(noisy):
     engine = Engine(noisy)
     plan = engine.plan(document(replace(manual("noise"), on=False), manual("exposure")))
-    assert plan.key == noisy.key and not plan.stages
+    assert plan.key == noisy.key and not plan.active
     pixels = engine.render(plan, (3, 5, 60, 40))
     assert np.array_equal(np.rint(pixels * 255).astype(np.uint8), noisy.pixels[5:40, 3:60])
 
@@ -108,7 +109,7 @@ def test_noise_travels_through_lifted_light(noisy, truth, values, corner):
     result = engine.render(plan, region)
     difference = to_opponent(result - clean.render(clean.plan(step), region))[0]
     place = (x / noisy.width, y / noisy.height, (x + 64) / noisy.width, (y + 64) / noisy.height)
-    told = plan.noise_after().sigma(np.full((8, 8), tone_of(result).mean()), place)[0].mean()
+    told = plan.noise_after.sigma(np.full((8, 8), tone_of(result).mean()), place)[0].mean()
     assert told == pytest.approx(difference.std(), rel=0.3)
 
 
@@ -116,7 +117,7 @@ def test_a_mask_keeps_noise_where_nothing_was_done(noisy):
     ellipse = part_kinds()["ellipse"]
     left = Where((Part("e", ellipse, ellipse.params_type(cx=0.0, rx=0.5, ry=2.0, softness=0.1)),))
     engine = Engine(noisy)
-    field = engine.plan(document(replace(manual("noise", luminance=100.0), where=left))).noise_after()
+    field = engine.plan(document(replace(manual("noise", luminance=100.0), where=left))).noise_after
     tone = np.full((4, 4), 0.4, np.float32)
     inside, outside = (field.sigma(tone, place)[0].mean() for place in ((0.05, 0.4, 0.2, 0.6), (0.8, 0.4, 0.95, 0.6)))
     assert inside < 0.5 * outside
@@ -153,12 +154,12 @@ def test_base_is_the_picture_after_its_leading_mend_steps(noisy, with_dim, monke
     engine = Engine(noisy)
     dim = Step("dim", "dim", DimParams())
     plan = engine.plan(document(dim, manual("noise")))
-    assert [stage.step.id for stage in plan.stages] == ["noise"]
+    assert [stage.step.id for stage in plan.active] == ["noise"]
     assert np.allclose(plan.base.read((0, 0, 50, 50)), noisy.read((0, 0, 50, 50)) / 2)
     halved, own = plan.base.noise.at(np.array([0.2]))[0, 0], engine.base.noise.at(np.array([0.4]))[0, 0]
     assert halved == pytest.approx(own / 2, rel=0.15)
     later = engine.plan(document(manual("noise"), dim))
-    assert [stage.step.id for stage in later.stages] == ["noise", "dim"]
+    assert [stage.step.id for stage in later.active] == ["noise", "dim"]
     again = engine.plan(document(dim, manual("noise", luminance=10.0)))
     assert again.base is plan.base and engine.runs["dim"] == 2
 

@@ -7,15 +7,17 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from dustpan.core.document.history import Document
 from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
-from dustpan.core.document.route import Document, Route
-from dustpan.core.judge.figures import measure_picture
-from dustpan.core.noise.carry import carry_noise
-from dustpan.core.noise.model import LEVELS, TONES, EvenField, LiftedField, MixedField, NoiseModel
+from dustpan.core.document.route import Route, new_step
+from dustpan.core.judge.measure import measure_picture
+from dustpan.core.noise.carry import carry_field, carry_noise
+from dustpan.core.noise.fields import EvenField, LiftedField, MixedField
+from dustpan.core.noise.model import LEVELS, TONES, NoiseModel
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
-from dustpan.core.steps import kind_of, new_step
-from dustpan.core.steps.base import Context, carry_field
+from dustpan.core.steps import kind_of
+from dustpan.core.steps.base import Context
 from dustpan.core.steps.quiet.noise import mean_deviations
 
 WHOLE = (0.0, 0.0, 1.0, 1.0)

@@ -11,20 +11,24 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from dustpan.core.document.route import Where
+from dustpan.core.document.route import Part, Where
 from dustpan.core.errors import Cancelled
 from dustpan.core.filters.blend import LAWS, lay_over
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.dct import clean_plane, halve, lay_under, patch_mean
 from dustpan.core.filters.detail import structured_part
-from dustpan.core.filters.planes import guided_base, place_of, sample_plane, shrink_to
+from dustpan.core.filters.planes import guided_base, sample_plane, shrink_to
 from dustpan.core.filters.specks import BRIGHT, DARK, count_specks, find_specks, mend_specks
 from dustpan.core.filters.tone import bend_tone, expose, lift_stops, roll_off, saturate, smooth_step
-from dustpan.core.picture.base import Base, halve_picture, reduce_picture
+from dustpan.core.picture.base import Base
+from dustpan.core.picture.pyramid import halve_picture, reduce_picture
+from dustpan.core.picture.region import extent_of
 from dustpan.core.picture.source import Source
 from dustpan.core.where import part_kinds
-from dustpan.core.where.base import Part, mask_of
-from dustpan.core.work.pool import Pool, Priority, Token, share_out
+from dustpan.core.where.fold import mask_of
+from dustpan.core.work.cancel import Token
+from dustpan.core.work.pool import Pool, Priority
+from dustpan.core.work.sharing import run_shared
 
 TONES = st.floats(0, 1, width=32)
 PICTURES = arrays(np.float32, (4, 5, 3), elements=TONES)
@@ -83,7 +87,7 @@ def test_exposing_never_turns_tones_round(ev, stretch, stops, knee):
 def test_a_stop_doubles_the_light_and_a_stretch_lifts_the_faint_most():
     faint = np.full((2, 2, 3), 0.02, np.float32)
     bright = np.full((2, 2, 3), 0.6, np.float32)
-    from dustpan.core.filters.colour import decode_curve
+    from dustpan.core.picture.curve import decode_curve
 
     assert np.allclose(decode_curve(expose(faint, stops=0.0, ev=1.0, stretch=0.0)), 2 * decode_curve(faint), rtol=1e-4)
     assert np.allclose(expose(bright, stops=0.0, ev=0.0, stretch=0.0), bright, atol=1e-6)
@@ -122,7 +126,7 @@ def test_a_plane_sampled_in_tiles_is_the_plane_sampled_whole(x, y, width, height
     size = (131, 101)
     whole = sample_plane(plane, (0, 0, 1, 1), size[::-1])
     region = (x, y, min(x + width, 131), min(y + height, 101))
-    tile = sample_plane(plane, place_of(region, size), (region[3] - region[1], region[2] - region[0]))
+    tile = sample_plane(plane, extent_of(region, size), (region[3] - region[1], region[2] - region[0]))
     assert np.allclose(tile, whole[region[1] : region[3], region[0] : region[2]], atol=1e-5)
     assert plane.min() - 1e-6 <= tile.min() and tile.max() <= plane.max() + 1e-6
 
@@ -247,12 +251,12 @@ def test_work_is_shared_out_from_inside_the_pool_itself():
         done.append(item)
 
     outer = [
-        pool.submit(lambda: share_out(work, range(30), pool), priority=Priority.VIEW, token=Token()) for _ in range(3)
+        pool.submit(lambda: run_shared(work, range(30), pool), priority=Priority.VIEW, token=Token()) for _ in range(3)
     ]
     for future in outer:
         future.result(10)
     assert sorted(done) == sorted([*range(30)] * 3)
-    share_out(work, range(5), None)
+    run_shared(work, range(5), None)
     assert len(done) == 95
 
     def fail(item):
@@ -260,7 +264,7 @@ def test_work_is_shared_out_from_inside_the_pool_itself():
             raise Cancelled("stopped")
 
     with pytest.raises(Cancelled):
-        share_out(fail, range(20), pool)
+        run_shared(fail, range(20), pool)
     pool.close()
     with pytest.raises(RuntimeError, match="closed"):
         pool.submit(print, priority=0, token=Token())

@@ -6,11 +6,13 @@ import cv2
 import numpy as np
 import pytest
 
-from dustpan.core.filters.colour import decode_curve, encode_curve
-from dustpan.core.judge.findings import harm_findings
-from dustpan.core.judge.harm import Figures, figures_of, halo_of, lightness, measure_parts, slope_gain
-from dustpan.core.judge.places import Place
-from dustpan.ui.readings import readings_of
+from dustpan.core.judge.figures import Figures, combine_figures, find_harms, measure_patch
+from dustpan.core.judge.harms.edges import halo_of
+from dustpan.core.judge.harms.texture import slope_gain
+from dustpan.core.judge.harms.tones import lightness
+from dustpan.core.judge.spots import Place
+from dustpan.core.picture.curve import decode_curve, encode_curve
+from dustpan.ui.judging.readings import readings_of
 
 SIDE = 128
 
@@ -18,7 +20,7 @@ SIDE = 128
 def figures(before: np.ndarray, after: np.ndarray, *, sigma: float = 0.0) -> Figures:
     """Figures of one patch whose noise is white and known."""
     gain = slope_gain(np.ones((8, 8)))
-    return figures_of([measure_parts((before, after), sigma=lambda tone: np.full_like(tone, sigma), gain=gain)])
+    return combine_figures([measure_patch((before, after), sigma=lambda tone: np.full_like(tone, sigma), gain=gain)])
 
 
 def grey(plane: np.ndarray) -> np.ndarray:
@@ -128,11 +130,11 @@ def test_a_lifted_gradient_goes_up_in_stairs(step):
 def test_harm_is_named_worst_first_with_its_places_and_only_past_its_limit():
     places = [Place("edge", 10 * n, 20 * n) for n in range(4)]
     each = [Figures(halo=value, texture_kept=1.0) for value in (0.02, 0.2, 0.08, 0.4)]
-    found = harm_findings(Figures(halo=0.1, texture_kept=0.9, speck_shift=-2.0), places, each)
+    found = find_harms(Figures(halo=0.1, texture_kept=0.9, speck_shift=-2.0), places, each)
     assert [f.what for f in found] == ["halo", "darker_shadows"] and all(f.harm for f in found)
     assert found[0].places == ((30, 60), (10, 20), (20, 40)) and found[0].text == "halos of 10 % along edges"
     assert "2.0 L* darker, as white specks went" in found[1].text
-    assert harm_findings(Figures(halo=0.04, texture_kept=0.85, shadow_shift=-1.0), places, each) == []
+    assert find_harms(Figures(halo=0.04, texture_kept=0.85, shadow_shift=-1.0), places, each) == []
 
 
 @pytest.mark.parametrize(

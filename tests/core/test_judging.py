@@ -11,16 +11,23 @@ import pytest
 from PIL import Image
 from tests.conftest import with_white_noise
 
-from dustpan.core.document.route import Document, Route
+from dustpan.core.document.history import Document
+from dustpan.core.document.route import Route
 from dustpan.core.filters.colour import to_opponent
 from dustpan.core.filters.viewing import SEE, light_up, removed, see, stretch_for
 from dustpan.core.judge import harm
 from dustpan.core.judge.faults import edge_rise, find_bands, find_blocks
-from dustpan.core.judge.figures import compare_pictures, measure_picture
-from dustpan.core.judge.harm import _stairs, find_edges, halo_of, slope_gain
+from dustpan.core.judge.findings import find_faults
+from dustpan.core.judge.harms.edges import find_edges, halo_of
+from dustpan.core.judge.harms.gradients import measure_steps
+from dustpan.core.judge.harms.texture import slope_gain
+from dustpan.core.judge.measure import compare_pictures, measure_picture
 from dustpan.core.judge.propose import propose_route
-from dustpan.core.judge.report import find_faults, find_hot_pixels, judge, patch_places, proof_places, region_around
-from dustpan.core.picture.source import Source, to_working
+from dustpan.core.judge.report import find_hot_pixels, judge
+from dustpan.core.judge.spots import choose_patches, choose_proofs
+from dustpan.core.picture.region import region_around
+from dustpan.core.picture.source import Source
+from dustpan.core.picture.working import to_working
 from dustpan.core.render.engine import Engine
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
@@ -60,7 +67,7 @@ def test_readings_agree_with_the_truth(judged, name):
     plan_document = ROUTES[name](route)
     plan = engine.plan(plan_document)
     original = engine.plan(Document())
-    report = judge(engine, plan, original, patch_places(original))
+    report = judge(engine, plan, original, choose_patches(original))
     regions = [region_around(p.x, p.y, 128, 128, SIZE) for p in report.places]
     clean = [truth[y0:y1, x0:x1] for x0, y0, x1, y1 in regions]
     assert report.figures.texture_kept == pytest.approx(true_texture(engine, report.pairs, clean), rel=0.1)
@@ -107,7 +114,7 @@ def noise_by_two_photographs(engines, plans, regions, clean) -> tuple[float, flo
         scene = to_opponent(np.ascontiguousarray(truth))[0]
         unrest = harm._cells((scene - cv2.GaussianBlur(scene, (0, 0), 8)) ** 2)
         tone = (harm._cells(scene) / 3**0.5).astype(np.float32)
-        said = plans[0].noise_after().sigma(tone, (0.5, 0.5, 0.5, 0.5))[0]
+        said = plans[0].noise_after.sigma(tone, (0.5, 0.5, 0.5, 0.5))[0]
         rows = zip(unrest.ravel(), (harm._cells((one - two) ** 2) / 2).ravel(), said.ravel(), tone.ravel(), strict=True)
         found += [row[:3] for row in rows if row[3] > 0.03]
     flattest = np.array(sorted(found))[: len(found) // 4]
@@ -117,7 +124,7 @@ def noise_by_two_photographs(engines, plans, regions, clean) -> tuple[float, flo
 def test_an_untouched_picture_shows_no_harm(judged):
     engine = judged[0]
     original = engine.plan(Document())
-    report = judge(engine, original, original, patch_places(original))
+    report = judge(engine, original, original, choose_patches(original))
     assert report.figures.texture_kept == pytest.approx(1, abs=1e-6) and report.figures.halo == 0
     assert report.figures.shadow_shift == report.figures.cast == report.figures.clipped_white == 0
     assert report.noise[0] == report.noise[1] and not report.harm
@@ -127,14 +134,14 @@ def test_places_are_what_their_names_say(judged):
     engine, _, truth, _ = judged
     plan = engine.plan(Document())
     patches = {}
-    for place in proof_places(plan):
+    for place in choose_proofs(plan):
         x0, y0, x1, y1 = region_around(place.x, place.y, 64, 64, SIZE)
         patches[place.name] = truth[y0:y1, x0:x1].mean(axis=2)
     means = {name: float(patch.mean()) for name, patch in patches.items()}
     assert means["Shadow"] < means["Midtone"] < means["Highlight"]
     assert np.ptp(cv2.GaussianBlur(patches["Edge"], (0, 0), 2)) > 0.5
     assert patches["Texture"].std() > 3 * max(patches["Shadow"].std(), 0.002)
-    assert 15 <= len(patch_places(plan)) <= 40
+    assert 15 <= len(choose_patches(plan)) <= 40
 
 
 def test_findings_name_faults_that_are_there_and_no_others(truth):
@@ -193,10 +200,10 @@ def test_steps_in_a_lifted_gradient_are_seen():
     ramp = np.linspace(0.1, 0.16, 256, dtype=np.float32)[None, :, None] * np.ones((128, 1, 3), np.float32)
     stepped = np.rint(ramp * 255) / 255
     lifted = np.clip(stepped * 5, 0, 1).astype(np.float32)
-    assert _stairs(lifted) == pytest.approx(5, abs=0.1)
-    assert _stairs((ramp * 5).astype(np.float32)) is None
+    assert measure_steps(lifted) == pytest.approx(5, abs=0.1)
+    assert measure_steps((ramp * 5).astype(np.float32)) is None
     noise = np.random.default_rng(1).normal(0, 0.01, lifted.shape).astype(np.float32)
-    assert _stairs(lifted + noise) is None
+    assert measure_steps(lifted + noise) is None
 
 
 def test_against_a_reference(truth):

@@ -6,14 +6,16 @@ import numpy as np
 import pytest
 import rawpy
 
-from dustpan.core.document.route import Document, Route, Step
+from dustpan.core.document.history import Document
+from dustpan.core.document.route import Route, Step, new_step
 from dustpan.core.errors import RemedyError
-from dustpan.core.filters.mosaic import demosaic_fast, demosaic_fine, mosaic_noise
+from dustpan.core.filters.mosaic import demosaic_fast, demosaic_fine
 from dustpan.core.filters.white_balance import multipliers_for, white_of
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.judge.report import find_hot_pixels
+from dustpan.core.noise.mosaic import fit_variance
 from dustpan.core.render.engine import Engine
-from dustpan.core.steps import kind_of, new_step, route_faults
+from dustpan.core.steps import kind_of, route_faults
 from dustpan.core.steps.tone.develop import DevelopParams
 from dustpan.files import read_picture
 from dustpan.files.save import save_raw
@@ -104,7 +106,7 @@ def test_the_noise_of_a_mosaic_is_found():
         source = raw_picture("bench", iso=iso, size=SIZE)
         clean = raw_picture("bench", iso=100, size=SIZE, temperature=-30.0)
         plane, truth = (s.read((0, 0, *SIZE))[..., 0] for s in (source, clean))
-        start, slope = mosaic_noise([plane], 2)
+        start, slope = fit_variance([plane], 2)
         for low, high in ((0.02, 0.06), (0.1, 0.3)):
             there = (truth > low) & (truth < high)
             found = np.sqrt(start + slope * truth[there].mean())
@@ -123,7 +125,7 @@ def test_hot_sites_are_mended_before_development(six):
     assert [step.kind for step in route][:2] == ["hot_pixels", "develop"]
     plan = engine.plan_mosaic(Route(route.steps[:1]))
     mended = engine.render(plan, region)[..., 0]
-    start, slope = mosaic_noise([sound.read(region)[..., 0]], 6 if six else 2)
+    start, slope = fit_variance([sound.read(region)[..., 0]], 6 if six else 2)
     before, expected = source.read(region)[..., 0], sound.read(region)[..., 0]
     sigma = np.sqrt(start + slope * np.clip(expected, 0, 1))
     rows, columns, _ = hot_pixels(SIZE[::-1], Settings(**settings))
@@ -206,17 +208,17 @@ def test_start_and_slope_are_those_that_were_put_in(read, gain, period):
     light = 0.3 * (x / 720) ** 2 + 0.05 * (y / 480)
     textured = light * (1 + 0.3 * np.sin(x / 2.1) * (y > 200))  # half of it is no flat surface
     plane = textured + rng.normal(0, 1, light.shape) * np.sqrt(read**2 + gain * textured)
-    start, slope = mosaic_noise([plane.astype(np.float32)], period)
+    start, slope = fit_variance([plane.astype(np.float32)], period)
     for tone in (0.003, 0.02, 0.1, 0.25):
         assert np.sqrt(start + slope * tone) == pytest.approx(np.sqrt(read**2 + gain * tone), rel=0.15)
 
 
 def test_a_mosaic_without_noise_or_without_light_is_borne():
-    start, slope = mosaic_noise([np.full((96, 96), 0.2, np.float32)], 2)
+    start, slope = fit_variance([np.full((96, 96), 0.2, np.float32)], 2)
     assert 0 <= start < 1e-9 and 0 <= slope < 1e-9
-    start, slope = mosaic_noise([np.zeros((30, 30), np.float32)], 6)
+    start, slope = fit_variance([np.zeros((30, 30), np.float32)], 6)
     assert np.isfinite([start, slope]).all() and start >= 0 and slope >= 0
-    assert mosaic_noise([np.ones((96, 96), np.float32)], 2) == (0.0, 0.0)  # all of it cut off at white
+    assert fit_variance([np.ones((96, 96), np.float32)], 2) == (0.0, 0.0)  # all of it cut off at white
 
 
 @pytest.mark.parametrize("six", [False, True])
@@ -235,4 +237,4 @@ def test_what_is_called_hot_is_hot_also_in_the_deepest_darks(iso, sound, six):
     assert len(clear) > 10 and len(clear & set(found)) >= 0.9 * len(clear)
     # The figure on the step's card is an estimate from crops of the same search.
     plan = engine.plan_mosaic(Route((new_step("hot_pixels", "h"),)))
-    assert plan.stages[0].analysis.count == pytest.approx(len(found), rel=0.5)
+    assert plan.active[0].analysis.count == pytest.approx(len(found), rel=0.5)

@@ -9,17 +9,19 @@ import pytest
 from scipy import fft
 from tests.conftest import psnr, with_white_noise
 
-from dustpan.core.document.route import Document, Route
-from dustpan.core.filters.colour import OPPONENT, decode_curve, encode_curve, from_opponent, to_opponent
+from dustpan.core.document.history import Document
+from dustpan.core.document.route import Route, new_step
+from dustpan.core.filters.colour import OPPONENT, from_opponent, to_opponent
 from dustpan.core.filters.dct import clean_plane
 from dustpan.core.filters.quick import clean_tile
 from dustpan.core.filters.tone import bend_tone, expose
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.noise.measure import estimate_noise
 from dustpan.core.noise.model import DISPLAY, NoiseModel
-from dustpan.core.picture.source import Source, from_working, to_working
+from dustpan.core.picture.curve import decode_curve, encode_curve
+from dustpan.core.picture.source import Source
+from dustpan.core.picture.working import from_working, to_working
 from dustpan.core.render.engine import Engine
-from dustpan.core.steps import new_step
 from dustpan.simulate.scenes import noisy_picture
 
 

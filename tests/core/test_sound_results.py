@@ -12,27 +12,21 @@ from PIL import Image, ImageDraw, ImageFont
 from tests.conftest import with_white_noise
 
 from dustpan.batch.run import Order, clean_one
+from dustpan.core.document.history import Document
 from dustpan.core.document.remedy import read_remedy
-from dustpan.core.document.route import Document, Route, Step, Where
+from dustpan.core.document.route import Part, Route, Step, Where, new_step
 from dustpan.core.filters.colour import to_opponent
-from dustpan.core.judge.findings import percent
+from dustpan.core.judge.findings import find_faults
 from dustpan.core.judge.propose import ease_route, propose_route
-from dustpan.core.judge.report import (
-    count_found,
-    counted,
-    find_faults,
-    find_hot_pixels,
-    judge,
-    patch_places,
-    region_around,
-    report_on,
-)
+from dustpan.core.judge.report import count_found, counted, find_hot_pixels, judge, report_on
+from dustpan.core.judge.spots import choose_patches
+from dustpan.core.picture.region import region_around
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
-from dustpan.core.steps import kinds, new_step, reference_of
+from dustpan.core.steps import kinds, reference_of
+from dustpan.core.steps.finding import percent
 from dustpan.core.where import part_kinds
-from dustpan.core.where.base import Part
-from dustpan.core.work.pool import Token
+from dustpan.core.work.cancel import Token
 from dustpan.files.save import FORMATS, save_picture
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
@@ -76,7 +70,7 @@ def test_going_to_a_draft_and_back_is_exact(noisy):
     route = document(manual("noise"), manual("sharpen", radius=0.9))
     engine, plain = Engine(noisy), Engine(noisy)
     plan = engine.plan(route).at(2).at(0)
-    assert [stage.step.kind for stage in engine.plan(route).at(2).stages] == ["noise"]  # too small to show
+    assert [stage.step.kind for stage in engine.plan(route).at(2).active] == ["noise"]  # too small to show
     there_and_back = engine.render(plan, (0, 0, *plan.size))
     assert np.array_equal(there_and_back, plain.render(plain.plan(route), (0, 0, *plan.size)))
 
@@ -124,7 +118,7 @@ def twice(large):
 def test_the_noise_that_readings_tell_is_the_noise_there_is(twice, name):
     engine, route = twice[0], ROUTES[name]
     plan, original = engine.plan(route), engine.plan(Document())
-    report = judge(engine, plan, original, patch_places(original))
+    report = judge(engine, plan, original, choose_patches(original))
     before, after = (spread(twice, side) for side in (reference_of(route), route))
     assert report.noise[0] == pytest.approx(before, rel=0.1)
     assert report.noise[1] == pytest.approx(after, rel=0.12)
@@ -192,7 +186,7 @@ def test_a_proposal_does_no_harm_of_its_own_even_to_a_picture_sharpened_in_the_c
     ):
         engine = Engine(source)
         plan, original = engine.plan(Document(propose_route(engine))), engine.plan(Document())
-        assert list(judge(engine, plan, original, patch_places(original)).harm) == []
+        assert list(judge(engine, plan, original, choose_patches(original)).harm) == []
 
 
 def test_harm_names_the_step_that_has_done_it_and_can_be_eased(large):
@@ -200,7 +194,7 @@ def test_harm_names_the_step_that_has_done_it_and_can_be_eased(large):
     harsh = manual("sharpen", amount=400.0, radius=2.0, halo_light=1.0, halo_dark=1.0, noise_gate=0.0, edge_gate=0.0)
     route = Route((manual("noise", **QUIET), harsh))
     original = engine.plan(Document())
-    places = patch_places(original)
+    places = choose_patches(original)
     harm = {f.what: f for f in judge(engine, engine.plan(Document(route)), original, places).harm}
     assert harm["halo"].step == "sharpen" and harm["halo"].step_id == "sharpen" and harm["halo"].size > 8
     eased = ease_route(engine, route, harm="halo")
@@ -217,7 +211,7 @@ def test_light_set_on_purpose_is_no_harm(large):
         manual("exposure", shadows=0.7),
         replace(manual("noise", **QUIET), blend="overlay", mix=0.3),
     ):
-        report = judge(engine, engine.plan(document(step)), original, patch_places(original))
+        report = judge(engine, engine.plan(document(step)), original, choose_patches(original))
         assert not {"darker_shadows", "cast", "dull_highlights"} & {f.what for f in report.harm}
         if step.kind == "exposure":
             assert report.noise[1] == pytest.approx(report.noise[0], rel=0.01)  # light alone takes no noise away
@@ -227,7 +221,7 @@ def test_a_card_and_a_finding_give_the_same_count(large):
     engine = Engine(large)
     found = find_hot_pixels(engine, engine.plan(Document()))
     plan = engine.plan(document(manual("hot_pixels"), manual("noise")))
-    stage = plan.stage("hot_pixels")
+    stage = plan.find("hot_pixels")
     assert counted(engine, stage) == len(found) > 20
     assert stage.kind.tell(stage.params, stage.analysis, counted(engine, stage)) == f"{len(found)} mended"
     assert stage.kind.tell(stage.params, stage.analysis).startswith("about ")
@@ -259,10 +253,10 @@ def test_every_harm_has_a_step_that_eases_it_or_is_mixed_in_by_less(large):
 
 def test_a_blurred_edge_has_no_halo_by_noise():
     """The extremes of single noisy profiles are not an overshoot."""
-    from dustpan.core.judge.harm import find_edges, worst_halo
+    from dustpan.core.judge.harms.edges import combine_halo, find_edges
 
     y, x = np.mgrid[0:128, 0:128]
     edge = (0.3 + 0.4 / (1 + np.exp(-(x - 64 + 0.2 * y - 12) / 1.5)))[..., None].repeat(3, 2).astype(np.float32)
     rng = np.random.default_rng(3)
     noisy = [edge + cv2.GaussianBlur(rng.normal(0, 0.03, edge.shape).astype(np.float32), (0, 0), 0.7) for _ in range(2)]
-    assert worst_halo([find_edges(edge, noisy[0]), find_edges(edge, noisy[1])]) < 0.04
+    assert combine_halo([find_edges(edge, noisy[0]), find_edges(edge, noisy[1])]) < 0.04

@@ -9,14 +9,15 @@ import numpy as np
 import pytest
 from tests.conftest import psnr
 
-from dustpan.core.document.route import Document, Route
+from dustpan.core.document.history import Document
+from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.sharpen import detail_of, noise_gain
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.noise.channels import channel_factors
-from dustpan.core.picture.source import Source, from_working, to_working
+from dustpan.core.picture.source import Source
+from dustpan.core.picture.working import from_working, to_working
 from dustpan.core.render.engine import Engine
-from dustpan.core.steps import new_step
 from dustpan.simulate import camera
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
@@ -161,10 +162,10 @@ def test_the_count_on_the_card_is_what_is_there():
     route = propose_route(engine)
     assert [step.kind for step in route] == ["hot_pixels", "exposure", "noise", "sharpen"]
     plan = engine.plan(Document(Route((new_step("hot_pixels", "hot_pixels"),))))
-    assert plan.base.key != source.key and not plan.stages
+    assert plan.base.key != source.key and not plan.active
     _, _, dark = camera.hot_pixels(SIZE[::-1], camera.Settings(iso=6400, seconds=0.5))
     clear = (dark > 0.12 * camera.FULL_WELL / 64).sum()
-    assert 0.6 * clear < plan.stage("hot_pixels").analysis.count < 1.6 * clear
+    assert 0.6 * clear < plan.find("hot_pixels").analysis.count < 1.6 * clear
 
 
 # -- sharpening ---------------------------------------------------------------------------------------------------

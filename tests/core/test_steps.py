@@ -8,17 +8,18 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from dustpan.core.document.history import Document
 from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
-from dustpan.core.document.route import Document, Route, Step, Where
+from dustpan.core.document.route import Part, Route, Step, Where, new_step
 from dustpan.core.errors import RemedyError
 from dustpan.core.kernels.dct import clean_rows
-from dustpan.core.noise.model import EvenField
+from dustpan.core.noise.fields import EvenField
 from dustpan.core.picture.source import Source
-from dustpan.core.render.engine import BLOCK, Engine, blocks_of
-from dustpan.core.steps import kinds, new_step
+from dustpan.core.render.engine import Engine
+from dustpan.core.render.grid import BLOCK, block_regions
+from dustpan.core.steps import kinds
 from dustpan.core.steps.base import MAX_SUPPORT, Context
 from dustpan.core.where import part_kinds
-from dustpan.core.where.base import Part
 
 
 def settings(kind):
@@ -54,9 +55,9 @@ def picture():
 def test_whole_equals_tiled_and_pixels_stay_sound(kind, values, picture):
     engine = Engine(picture)
     plan = engine.plan(Document(Route((step_of(kind, values),))))
-    if not plan.stages:
+    if not plan.active:
         pytest.skip("these settings change nothing")
-    stage = plan.stages[0]
+    stage = plan.active[0]
     whole_tile = picture.read((0, 0, *plan.size))
     kept = whole_tile.copy()
     whole_tile.flags.writeable = False
@@ -79,13 +80,13 @@ def test_blocks_do_not_depend_on_the_order_or_the_threads(kind, picture, pool):
     document = Document(Route((step_of(kind, NAMED[f"{kind.kind}-all"][1]),)))
     forward, backward = Engine(picture), Engine(picture)
     plan = forward.plan(document)
-    first = [forward.render(plan, region) for region in blocks_of(plan.size)]
+    first = [forward.render(plan, region) for region in block_regions(plan.size)]
     plan = backward.plan(document)
-    from dustpan.core.work.pool import Token
+    from dustpan.core.work.cancel import Token
 
     waiting = [
         pool.submit(lambda r=region: backward.render(plan, r), priority=0, token=Token())
-        for region in reversed(list(blocks_of(plan.size)))
+        for region in reversed(list(block_regions(plan.size)))
     ]
     for block, future in zip(reversed(first), waiting, strict=True):
         assert np.array_equal(block, future.result())
@@ -152,7 +153,7 @@ def test_every_kernel_has_one_signature(picture):
     for layout in (picture.pixels, np.asfortranarray(picture.pixels), picture.pixels[::2, ::-1]):
         plan = Engine(Source(layout)).plan(Document(Route((step_of(noise, {"auto": False, "blotch": 5.0}),))))
         context = Context(EvenField(engine.base.noise), plan.size)
-        stage = plan.stages[0]
+        stage = plan.active[0]
         noise.apply(layout.copy(order="K"), (0, 0, *plan.size), stage.params, stage.analysis, context)
     assert len(clean_rows.signatures) == 1
 

@@ -13,9 +13,11 @@ from PIL import Image, ImageCms
 
 from dustpan.core.errors import PictureError, SaveError
 from dustpan.core.picture.source import Metadata, Source
-from dustpan.core.render.engine import Engine, Plan
+from dustpan.core.render.engine import Engine
+from dustpan.core.render.output import render_native
+from dustpan.core.render.plan import Plan
 from dustpan.files import exif, read_picture
-from dustpan.files.save import FORMATS, format_for, render_native, save_picture
+from dustpan.files.save import FORMATS, format_for, save_picture
 from dustpan.simulate.camera import Settings
 from dustpan.simulate.scenes import camera_notes
 

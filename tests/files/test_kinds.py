@@ -17,7 +17,7 @@ from dustpan.core.document.remedy import Remedy
 from dustpan.core.document.route import Route
 from dustpan.core.errors import DustpanError, PictureError, SaveError
 from dustpan.core.picture.source import Metadata
-from dustpan.core.work.pool import Token
+from dustpan.core.work.cancel import Token
 from dustpan.files import exif, raw, read_picture
 from dustpan.files.atomic import check_name, drop_unfinished, save_whole
 from dustpan.files.save import FORMATS, own_format, save_picture

@@ -10,9 +10,9 @@ from tests.ui.steer import settle
 
 from dustpan.core.work.pool import Pool
 from dustpan.files.save import FORMATS, save_picture
-from dustpan.ui import theme
 from dustpan.ui.memory import Memory
-from dustpan.ui.pictures import KeptRoutes
+from dustpan.ui.session.pictures import KeptRoutes
+from dustpan.ui.widgets import theme
 from dustpan.ui.window import Window
 
 
@@ -48,6 +48,6 @@ def window(qtbot, tmp_path):
 @pytest.fixture
 def opened(window, qtbot, picture_file):
     with qtbot.waitSignal(window.session.opened, timeout=20000):
-        window.session.open(picture_file)
+        window.session.opening.open(picture_file)
     settle(window, qtbot)
     return window

@@ -12,16 +12,18 @@ from PIL import ImageCms
 from PyQt6.QtCore import Qt
 from tests.ui.steer import on_screen, propose, settle
 
-from dustpan.core.document.route import Document
+from dustpan.core.document.history import Document
 from dustpan.core.errors import Cancelled
-from dustpan.core.filters.colour import decode_curve
+from dustpan.core.picture.curve import decode_curve
 from dustpan.core.picture.source import Metadata
-from dustpan.core.render.engine import Engine, Plan
-from dustpan.core.work.pool import Token
+from dustpan.core.render.engine import Engine
+from dustpan.core.render.output import render_native
+from dustpan.core.render.plan import Plan
+from dustpan.core.work.cancel import Token
 from dustpan.files import read_picture
-from dustpan.files.save import FORMATS, render_native, save_picture, save_raw
+from dustpan.files.save import FORMATS, save_picture, save_raw
 from dustpan.simulate.scenes import clean_picture, noisy_picture, raw_picture
-from dustpan.ui import session as session_module
+from dustpan.ui.session import session as session_module
 
 SIZE = (360, 240)
 
@@ -95,7 +97,7 @@ def test_a_first_look_comes_before_the_picture(window, qtbot, of_each_kind):
         go_on.wait(10)
         return read_picture(path)
 
-    window.session.glimpsed.connect(lambda found: seen.append((found, window.session.engine)))
+    window.session.opening.glimpsed.connect(lambda found: seen.append((found, window.session.engine)))
     with qtbot.waitSignal(window.session.opened, timeout=20000):
         window.open_files([path], read=read)
         qtbot.waitUntil(lambda: bool(seen))
@@ -141,8 +143,8 @@ def test_a_file_that_changes_or_goes_is_told_and_read_again_with_the_route(windo
     path.unlink()
     qtbot.waitUntil(lambda: "no longer at" in window.message.text.text(), timeout=5000)
     target = tmp_path / "kept.png"
-    with qtbot.waitSignal(window.session.saved, timeout=20000):
-        window.session.export(target, "png", quality=90, overwrite=False)
+    with qtbot.waitSignal(window.session.exporting.saved, timeout=20000):
+        window.session.exporting.export(target, "png", quality=90, overwrite=False)
     assert target.exists() and window.session.document != Document()
 
 

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QDialog, QFileDialog, QInpu
 from tests.ui.steer import propose, settle
 
 from dustpan.core.steps import kinds
-from dustpan.ui.choice import Choice
+from dustpan.ui.widgets.choice import Choice
 
 KEYS = [
     getattr(Qt.Key, f"Key_{name}")
@@ -148,7 +148,7 @@ def test_seven_hundred_random_events_break_nothing(opened, qtbot, dialogs_say_no
 
 
 def test_every_list_of_every_kind_of_step_is_clicked_through_by_keys(opened, qtbot):
-    for kind in [name for name, one in kinds().items() if not one.only_mosaic]:
+    for kind in [name for name, one in kinds().items() if not one.develops]:
         opened.session.add_step(kind)
         for box in [b for b in opened.controls.findChildren(QComboBox) if b.isVisibleTo(opened.controls)]:
             held = box.currentIndex()

@@ -12,11 +12,11 @@ from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QLabel, QMenu, Q
 from tests.ui.steer import in_view, on_screen, propose, settle
 
 from dustpan.core.document.copying import read_text
-from dustpan.core.document.route import Document
+from dustpan.core.document.history import Document
 from dustpan.files import read_picture
-from dustpan.ui.compare import INPUT, MODES
-from dustpan.ui.export import ExportDialog
-from dustpan.ui.keys import KeysDialog
+from dustpan.ui.export_dialog import ExportDialog
+from dustpan.ui.keys_dialog import KeysDialog
+from dustpan.ui.picture.compare import INPUT, MODES
 
 
 def press(qtbot, window, name: str) -> None:
@@ -66,7 +66,7 @@ def test_the_whole_job_is_done_by_keys(window, qtbot, picture_file, tmp_path, mo
         return QDialog.DialogCode.Accepted
 
     monkeypatch.setattr(ExportDialog, "exec", accept)
-    with qtbot.waitSignal(session.saved, timeout=20000):
+    with qtbot.waitSignal(session.exporting.saved, timeout=20000):
         press(qtbot, window, "export")
     settle(window, qtbot)
     exported = read_picture(target).pixels

@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QApplication
 from tests.ui.steer import drag, in_view, on_screen, propose, settle
 
 from dustpan.core.filters.viewing import removed
-from dustpan.core.picture.source import from_working
-from dustpan.ui.compare import INPUT, MODES
+from dustpan.core.picture.working import from_working
+from dustpan.ui.picture.compare import INPUT, MODES
 
 
 @pytest.fixture

@@ -18,11 +18,11 @@ from dustpan.core.picture.source import Source
 from dustpan.core.work.pool import Pool
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, save_picture
-from dustpan.ui.export import ExportDialog
-from dustpan.ui.findings import word_for
+from dustpan.ui.export_dialog import ExportDialog
+from dustpan.ui.judging.findings import word_for
+from dustpan.ui.judging.proof_strip import HIGHEST
 from dustpan.ui.memory import Memory
-from dustpan.ui.pictures import KeptRoutes
-from dustpan.ui.proof_strip import HIGHEST
+from dustpan.ui.session.pictures import KeptRoutes
 from dustpan.ui.window import Window
 
 
@@ -67,7 +67,7 @@ def test_a_very_wide_view_gets_exact(window, qtbot):
     wide = np.random.default_rng(2).integers(60, 180, (700, 4200, 3)).astype(np.uint8)
     window.resize(4600, 1300)
     with qtbot.waitSignal(window.session.opened, timeout=20000):
-        window.session.open_from(lambda: Source(wide, name="wide"), "wide")
+        window.session.opening.open_from(lambda: Source(wide, name="wide"), "wide")
     window.session.add_step("noise")
     window.canvas.set_zoom(1.0)
     settle(window, qtbot)
@@ -97,10 +97,10 @@ def test_a_failed_draft_is_told_and_the_view_goes_on(opened, qtbot, monkeypatch)
 def test_an_export_goes_on_while_a_picture_is_opened_and_a_step_is_added(opened, qtbot, pictures, tmp_path):
     propose(opened, qtbot)
     target = tmp_path / "out.png"
-    with qtbot.waitSignal(opened.session.saved, timeout=30000):
-        opened.session.export(target, "png", quality=90, overwrite=False)
-        opened.session.mend("exposure")
-        opened.session.open(pictures[0])
+    with qtbot.waitSignal(opened.session.exporting.saved, timeout=30000):
+        opened.session.exporting.export(target, "png", quality=90, overwrite=False)
+        opened.session.measuring.mend("exposure")
+        opened.session.opening.open(pictures[0])
         assert {task.kind for task in opened.session.tasks.running} >= {"exporting", "opening"}
     assert read_picture(target).width == 720
     qtbot.waitUntil(lambda: opened.session.path == pictures[0], timeout=10000)
@@ -114,7 +114,7 @@ def test_closing_during_an_export_asks_once(opened, qtbot, tmp_path, monkeypatch
             time.sleep(0.01)
 
     monkeypatch.setattr("dustpan.ui.session.render_native", endless)
-    opened.session.export(tmp_path / "out.tif", "tiff16", quality=90, overwrite=False)
+    opened.session.exporting.export(tmp_path / "out.tif", "tiff16", quality=90, overwrite=False)
     opened.close()
     box = opened.findChild(QMessageBox)
     assert opened.isVisible() and "out.tif" in box.text()
@@ -132,13 +132,13 @@ def test_a_route_that_was_not_exported_is_offered_again(opened, qtbot, picture_f
     qtbot.addWidget(again)
     again.show()
     with qtbot.waitSignal(again.session.opened, timeout=20000):
-        again.session.open(picture_file)
+        again.session.opening.open(picture_file)
     assert again.message.act.isVisible() and "4 steps" in again.message.text.text()
     again.message.act.click()
     assert again.session.route == route
     target = tmp_path / "done.png"
-    with qtbot.waitSignal(again.session.saved, timeout=30000):
-        again.session.export(target, "png", quality=90, overwrite=False)
+    with qtbot.waitSignal(again.session.exporting.saved, timeout=30000):
+        again.session.exporting.export(target, "png", quality=90, overwrite=False)
     assert not again.isWindowModified() and KeptRoutes(tmp_path / "routes").find(picture_file) is None
     again.close()
 
@@ -163,7 +163,7 @@ def test_dropped_pictures_are_walked_through_each_with_its_own_route(window, qtb
 
 def test_a_pasted_value_keeps_what_was_proposed_beside_it(opened, qtbot):
     propose(opened, qtbot)
-    shown = opened.session.plan.stage("noise").params
+    shown = opened.session.plan.find("noise").params
     opened.session.paste(write_value("noise", "luminance", 33.0))
     assert opened.session.step.params == replace(shown, luminance=33.0, auto=False)
     opened.controls.back.click()
@@ -375,7 +375,7 @@ def test_the_empty_window_offers_what_can_be_done(window, qtbot, picture_file, t
 def test_a_route_is_proposed_when_opening_where_that_is_wished(window, qtbot, picture_file):
     window.actions_by_name["propose_always"].trigger()
     with qtbot.waitSignal(window.session.opened, timeout=20000):
-        window.session.open(picture_file)
+        window.session.opening.open(picture_file)
     qtbot.waitUntil(lambda: len(window.session.route) == 4, timeout=20000)
     settle(window, qtbot)
     assert window.memory.get("propose_when_opening", False) is True

@@ -14,21 +14,22 @@ from PyQt6.QtCore import QPoint, QRect, Qt
 from PyQt6.QtGui import QColorSpace, QImage
 from PyQt6.QtWidgets import QWidget
 
+from dustpan.core.document.history import Document
 from dustpan.core.document.params import Param
-from dustpan.core.document.route import Document, Route
+from dustpan.core.document.route import Route, new_step
 from dustpan.core.errors import DustpanError, PictureError
 from dustpan.core.picture.source import Source
-from dustpan.core.steps import new_step
-from dustpan.core.work.pool import Pool, Token
+from dustpan.core.work.cancel import Token
+from dustpan.core.work.pool import Pool
 from dustpan.ui.app import start
-from dustpan.ui.jobs import Jobs
 from dustpan.ui.memory import Memory
-from dustpan.ui.messages import Message
-from dustpan.ui.screen import Look, Screen, read_profile
-from dustpan.ui.session import Session, place_for
-from dustpan.ui.sliders import NumberSlider
-from dustpan.ui.tiles import Subject, Tiles, View, _strips, level_for
-from dustpan.ui.tone_plot import TonePlot
+from dustpan.ui.picture.screen import Look, Screen, read_profile
+from dustpan.ui.picture.tiles import Subject, Tiles, View, _strips, level_for
+from dustpan.ui.session.jobs import Jobs
+from dustpan.ui.session.session import Session
+from dustpan.ui.widgets.messages import Message
+from dustpan.ui.widgets.sliders import NumberSlider
+from dustpan.ui.widgets.tone_plot import TonePlot
 
 AMOUNT = Param("Amount", 20.0, "More is more.", unit="%", low=-50.0, high=150.0, step=5.0)
 
@@ -48,7 +49,7 @@ def grey(value: int = 120) -> Source:
 
 def opened(session, qtbot, source=None):
     with qtbot.waitSignal(session.opened, timeout=5000):
-        session.open_from(lambda: source or grey(), "grey.png")
+        session.opening.open_from(lambda: source or grey(), "grey.png")
     return session
 
 
@@ -92,9 +93,9 @@ def test_the_choice_stays_on_a_step_that_is_there(session, qtbot):
 
 def test_steps_land_where_their_stage_stands():
     route = Route(tuple(new_step(kind, kind) for kind in ("exposure", "sharpen")))
-    assert [place_for(route, kind) for kind in ("hot_pixels", "exposure", "noise", "sharpen")] == [0, 1, 1, 2]
+    assert [route.index_for(kind) for kind in ("hot_pixels", "exposure", "noise", "sharpen")] == [0, 1, 1, 2]
     turned = Route(tuple(new_step(kind, kind) for kind in ("sharpen", "noise")))
-    assert place_for(turned, "noise") == 2
+    assert turned.index_for("noise") == 2
 
 
 def test_a_newer_opening_wins_and_a_failed_one_says_so(session, qtbot):
@@ -104,11 +105,11 @@ def test_a_newer_opening_wins_and_a_failed_one_says_so(session, qtbot):
         raise PictureError("x.png: the file is empty.")
 
     with qtbot.waitSignal(session.told, timeout=5000) as told:
-        session.open_from(fail, "x.png")
+        session.opening.open_from(fail, "x.png")
     assert told.args == ["x.png: the file is empty.", True] and session.engine.source.name == "grey.png"
-    session.open_from(lambda: grey(1), "first.png")
+    session.opening.open_from(lambda: grey(1), "first.png")
     with qtbot.waitSignal(session.opened, timeout=5000):
-        session.open_from(lambda: grey(2), "second.png")
+        session.opening.open_from(lambda: grey(2), "second.png")
     qtbot.wait(50)
     assert session.engine.source.pixels[0, 0, 0] == 2
 

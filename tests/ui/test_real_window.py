@@ -12,7 +12,7 @@ import pytest
 from PyQt6.QtGui import QImage
 from tests.conftest import psnr
 
-from dustpan.core.picture.source import to_working
+from dustpan.core.picture.working import to_working
 from dustpan.files import read_picture
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 
-from dustpan.ui.watch import FileWatch, stamp_of
+from dustpan.ui.session.watch import FileWatch, stamp_of
 
 
 def test_only_what_became_of_the_file_itself_is_told_and_once(qtbot, tmp_path):

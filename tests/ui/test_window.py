@@ -14,10 +14,10 @@ from dustpan.core.render.store import Cache
 from dustpan.core.steps import kinds
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, save_picture
-from dustpan.ui.canvas import Canvas
-from dustpan.ui.export import ExportDialog
+from dustpan.ui.export_dialog import ExportDialog
 from dustpan.ui.memory import Memory
-from dustpan.ui.sliders import NumberSlider
+from dustpan.ui.picture.canvas import Canvas
+from dustpan.ui.widgets.sliders import NumberSlider
 
 
 def test_what_is_on_screen_at_100_percent_is_the_export_bit_for_bit(opened, qtbot, tmp_path):
@@ -28,8 +28,8 @@ def test_what_is_on_screen_at_100_percent_is_the_export_bit_for_bit(opened, qtbo
     opened.controls.fields["shadows"].changed.emit(0.3)
     settle(opened, qtbot)
     target = tmp_path / "out.png"
-    with qtbot.waitSignal(opened.session.saved, timeout=30000):
-        opened.session.export(target, "png", quality=90, overwrite=False)
+    with qtbot.waitSignal(opened.session.exporting.saved, timeout=30000):
+        opened.session.exporting.export(target, "png", quality=90, overwrite=False)
     exported = read_picture(target)
     for key in (None, Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Up):  # strips of the view, then blocks
         if key:
@@ -72,7 +72,7 @@ def test_propose_drag_and_undo(opened, qtbot):
     assert len(session.history.entries) == entries + 1
     assert session.history.undo_label == "Noise: luminance"
     assert not session.step.params.auto and session.step.params.luminance == pytest.approx(30, abs=2)
-    assert session.step.params.colour == opened.session.plan.stage("noise").measured.colour
+    assert session.step.params.colour == opened.session.plan.find("noise").measured.colour
     assert slider._measured == proposed
     assert "Undo Noise: luminance" in opened.actions_by_name["undo"].text()
     opened.actions_by_name["undo"].trigger()
@@ -108,7 +108,7 @@ def test_a_bad_file_is_told_and_changes_nothing(opened, qtbot, tmp_path):
     bad = tmp_path / "broken.jpg"
     bad.write_bytes(b"\xff\xd8\xff" + b"\x00" * 90)
     with qtbot.waitSignal(opened.session.told, timeout=10000):
-        opened.session.open(bad)
+        opened.session.opening.open(bad)
     assert opened.message.isVisible() and "broken.jpg" in opened.message.text.text()
     assert opened.session.document is document and opened.title.text() == title
     assert not opened.task_bar.lines[0].isVisible()
@@ -240,7 +240,7 @@ def test_zoom_keeps_the_point_under_the_pointer_and_panning_computes_nothing(ope
 def test_an_export_can_be_cancelled_and_leaves_no_file(opened, qtbot, tmp_path):
     propose(opened, qtbot)
     target = tmp_path / "out.tif"
-    opened.session.export(target, "tiff16", quality=90, overwrite=False)
+    opened.session.exporting.export(target, "tiff16", quality=90, overwrite=False)
     line = opened.task_bar.lines[0]
     assert line.isVisible() and "out.tif" in line.label.text()
     qtbot.mouseClick(line.stop, Qt.MouseButton.LeftButton)

@@ -5,26 +5,34 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
 from typing import Any
 
+from dustpan.batch.export import export_picture
+from dustpan.core.document.history import Document
+from dustpan.core.document.kinds import describe_kind
 from dustpan.core.document.remedy import Remedy, remedy_to_json, unmet_wishes
-from dustpan.core.document.route import Document, Route
+from dustpan.core.document.route import Route
 from dustpan.core.errors import Cancelled, DustpanError
 from dustpan.core.judge.propose import propose_route
-from dustpan.core.judge.report import judge, patch_places
+from dustpan.core.judge.report import judge
+from dustpan.core.judge.spots import choose_patches
+from dustpan.core.noise.fixed import fixed_noise
 from dustpan.core.picture.source import Source
-from dustpan.core.render.engine import Engine, Plan
-from dustpan.core.steps import kinds, original_of
-from dustpan.core.work.pool import Pool, Token
+from dustpan.core.render.engine import Engine
+from dustpan.core.render.output import Progress, no_progress
+from dustpan.core.render.plan import Plan
+from dustpan.core.render.store import Stores
+from dustpan.core.work.cancel import Token
+from dustpan.core.work.pool import Pool
 from dustpan.files import read_picture
-from dustpan.files.save import FORMATS, Format, format_for, losses, render_native, save_picture
+from dustpan.files.save import FORMATS, Format, format_for, losses
 
 _BUDGET = 512 << 20  # bytes of blocks an engine keeps
-#: progress(number of inputs done, share of the next one)
-Progress = Callable[[float], None]
+#: Called with the number of inputs done, and the share of the next one added.
+BatchProgress = Callable[[float], None]
 
 
 @dataclass(frozen=True)
@@ -52,31 +60,37 @@ class Tally:
 
 
 def run_batch(
-    targets: dict[Path, Path], order: Order, *, jobs: int, token: Token, progress: Progress = lambda done: None
+    targets: dict[Path, Path], order: Order, *, jobs: int, token: Token, progress: BatchProgress = no_progress
 ) -> Tally:
     """Work every input into its target; each stands on its own, whatever happens to another.
 
-    jobs : threads altogether. An interruption from the keyboard ends the batch: what is done stays, the rest is told.
+    Fewer inputs than threads are worked one after the other with their blocks spread over the threads; else each
+    thread works one input at a time. An interruption from the keyboard ends the batch: finished outputs stay.
+
+    Parameters
+    ----------
+    targets : the output of each input.
+    jobs : threads altogether.
+    progress : is told the number of inputs done, with the share of the next one.
     """
     tally = Tally()
     spread = len(targets) < jobs
     pool = Pool(jobs) if spread else None
     outer = ThreadPoolExecutor(1 if spread else jobs)
-    # One after the other, a picture's own share moves the bar; side by side, each picture as a whole.
-    tasks: dict[Path, Future] = {
+    tasks = {
         picture: outer.submit(
-            _work, picture, target, order, pool, token, partial(_within, progress, number) if spread else _nothing
+            _work,
+            picture,
+            target,
+            order,
+            pool,
+            token,
+            partial(_report_within, progress, number) if spread else no_progress,
         )
         for number, (picture, target) in enumerate(targets.items())
     }
     try:
-        for number, (picture, task) in enumerate(tasks.items(), start=1):
-            try:
-                output, error = task.result()
-            except Cancelled:
-                raise KeyboardInterrupt from None
-            tally.outputs.append(output) if output else tally.fail(picture, error)
-            progress(number)
+        _collect(tasks, tally, progress)
     except KeyboardInterrupt:
         token.cancel()
         tally.interrupted = True
@@ -85,26 +99,35 @@ def run_batch(
         if pool:
             pool.close()
     if tally.interrupted:
-        told = {entry["source"] for entry in (*tally.outputs, *tally.failed)}
+        done = {entry["source"] for entry in (*tally.outputs, *tally.failed)}
         for picture in tasks:
-            if str(picture) not in told:
+            if str(picture) not in done:
                 tally.fail(picture, f"{picture}: interrupted.")
     return tally
 
 
-def _nothing(share: float) -> None:
-    """Stand in for a progress report."""
+def _collect(tasks: dict[Path, Future], tally: Tally, progress: BatchProgress) -> None:
+    """Wait for the tasks in their order and note what came of them; raises KeyboardInterrupt after a cancel."""
+    for number, (picture, task) in enumerate(tasks.items(), start=1):
+        try:
+            output, error = task.result()
+        except Cancelled:
+            raise KeyboardInterrupt from None
+        tally.outputs.append(output) if output else tally.fail(picture, error)
+        progress(number)
 
 
-def _within(progress: Progress, number: int, share: float) -> None:
+def _report_within(progress: BatchProgress, number: int, share: float) -> None:
     progress(number + share)
 
 
-def _work(picture: Path, target: Path, order: Order, pool, token: Token, report) -> tuple[dict | None, str]:
+def _work(
+    picture: Path, target: Path, order: Order, pool: Pool | None, token: Token, progress: Progress
+) -> tuple[dict | None, str]:
     """Return what was made of an input, or the line that says why nothing was."""
     token.check()
     try:
-        return clean_one(picture, target, order, pool=pool, token=token, report=report), ""
+        return clean_one(picture, target, order, pool=pool, token=token, progress=progress), ""
     except Cancelled:
         raise
     except DustpanError as fault:
@@ -117,87 +140,77 @@ def _work(picture: Path, target: Path, order: Order, pool, token: Token, report)
 
 
 def clean_one(
-    picture: Path, target: Path, order: Order, *, pool: Pool | None, token: Token, report: Progress = _nothing
+    picture: Path, target: Path, order: Order, *, pool: Pool | None, token: Token, progress: Progress = no_progress
 ) -> dict[str, Any]:
     """Read, clean and save one picture; return what `process --json` says of it."""
     begun = time.perf_counter()
     source = read_picture(picture)
     fmt = FORMATS[order.format] if order.format else format_for(target, source.pixels.dtype)
-    engine = Engine(source, budget=_BUDGET, noise=order.remedy.fixed_noise if order.remedy else None, pool=pool)
+    noise = fixed_noise(order.remedy) if order.remedy else None
+    engine = Engine(source, stores=Stores.of(_BUDGET), noise=noise, pool=pool)
     route = order.remedy.route if order.remedy else propose_route(engine, check=token.check)
     plan = engine.plan(Document(route), check=token.check)
-    pixels = render_native(engine, plan, fmt, pool=pool, token=token, progress=report)
-    token.check()
-    harm = harm_done(engine, plan, token)
-    wishes = unmet_wishes(order.remedy) if order.remedy else []
-    save_picture(
+    harm = judge_harm(engine, plan, token)
+    export_picture(
+        engine,
+        plan,
         target,
-        pixels,
-        source.metadata,
         fmt,
         quality=order.quality,
         overwrite=order.overwrite,
         sources=order.sources,
-        layers=source.layers,
-        alpha_kind=source.alpha_kind,
-        check=token.check,
+        pool=pool,
+        token=token,
+        progress=progress,
     )
+    wishes = unmet_wishes(order.remedy) if order.remedy else []
     return {
         "source": str(picture),
         "out": str(target),
         "format": fmt.name,
         "width": source.width,
         "height": source.height,
-        "steps": [stage.step.kind for stage in plan.working],
+        "steps": [prepared.step.kind for prepared in plan.all_active],
         "messages": [*source.messages, *_left_out(route, source), *wishes, *losses(source, fmt)],
         "seconds": round(time.perf_counter() - begun, 3),
-        "remedy": remedy_to_json(used_remedy(order.remedy, engine, plan, route, source, fmt)),
+        "remedy": remedy_to_json(used_remedy(order.remedy, engine, plan, route, fmt)),
         "harm": harm,
     }
 
 
-def harm_done(engine: Engine, plan: Plan, token: Token) -> list[dict]:
+def judge_harm(engine: Engine, plan: Plan, token: Token) -> list[dict]:
     """Return the harm that a route has done: what, and how much."""
-    if not plan.working:
+    if not plan.all_active:
         return []
-    steps = Route(tuple(stage.step for stage in plan.working))
-    original = engine.plan(original_of(Document(steps)), check=token.check)
-    report = judge(engine, plan, original, patch_places(original), check=token.check)
+    route = Route(tuple(prepared.step for prepared in plan.all_active))
+    mosaic = engine.source.mosaic is not None
+    original = engine.plan(Document(route.original(mosaic=mosaic)), check=token.check)
+    report = judge(engine, plan, original, choose_patches(original.base), check=token.check)
     return [{"what": found.what, "size": round(found.size, 4)} for found in report.harm]
 
 
-def used_remedy(given: Remedy | None, engine: Engine, plan: Plan, route: Route, source: Source, fmt: Format) -> Remedy:
+def used_remedy(given: Remedy | None, engine: Engine, plan: Plan, route: Route, fmt: Format) -> Remedy:
     """Return the remedy that makes these bytes again: the route, and what its automatic values came to."""
+    source = engine.source
     resolved = {
-        stage.step.id: stage.params.to_json(all_values=True)
-        for stage in (*plan.mended, *plan.prepared)
-        if getattr(stage.step.params, "auto", False)
+        prepared.step.id: prepared.params.to_json(all_values=True)
+        for prepared in (*plan.mended, *plan.prepared)
+        if getattr(prepared.step.params, "auto", False)
     }
     made_on = {
-        "noise": engine.base.noise.to_json(),
+        "noise": engine.noise.to_json(),
         "source_kind": fmt.name if source.mosaic is None else "dng",
         "resolved": resolved,
     }
     if given is None:
         return Remedy(route, name=source.name, camera=source.metadata.camera, iso=source.metadata.iso, made_on=made_on)
     kept = given.made_on if given.scaling == "fixed" else made_on
-    return Remedy(
-        given.route,
-        given.name,
-        given.camera,
-        given.iso,
-        given.note,
-        {**kept, "resolved": resolved},
-        given.scaling,
-        given.output,
-        given.extra,
-    )
+    return replace(given, made_on={**kept, "resolved": resolved})
 
 
 def _left_out(route: Route, source: Source) -> list[str]:
     """Return what is to be said about steps that don't apply to a picture."""
     if source.mosaic is not None:
         return []
-    return [
-        f"{kinds()[s.kind].label} was left out: this is no raw picture." for s in route if kinds()[s.kind].only_mosaic
-    ]
+    developing = [step for step in route if step.develops]
+    return [f"{describe_kind(step.kind).label} was left out: this is no raw picture." for step in developing]

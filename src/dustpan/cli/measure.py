@@ -9,7 +9,7 @@ from rich.console import Console
 from rich.table import Table
 
 from dustpan.cli.report import print_json, quiet_output
-from dustpan.core.judge.figures import compare_pictures, measure_picture
+from dustpan.core.judge.measure import compare_pictures, measure_picture
 from dustpan.core.render.engine import Engine
 from dustpan.core.work.pool import Pool
 from dustpan.files import read_picture

@@ -13,7 +13,7 @@ from dustpan.batch.targets import WRITABLE, refusals, targets_in
 from dustpan.cli.report import console, print_json, quiet_output, say
 from dustpan.core.errors import RemedyError, SaveError
 from dustpan.core.kernels.warm import is_warm, warm
-from dustpan.core.work.pool import Token
+from dustpan.core.work.cancel import Token
 from dustpan.files.remedies import load_remedy
 from dustpan.files.save import DEFAULT_QUALITY, FORMATS
 

@@ -7,9 +7,11 @@ from pathlib import Path
 import click
 import numpy as np
 
+from dustpan.batch.export import export_picture
 from dustpan.cli.report import Size, say
-from dustpan.core.render.engine import Engine, Plan
-from dustpan.files.save import format_for, render_native, save_picture, save_raw
+from dustpan.core.document.history import Document
+from dustpan.core.render.engine import Engine
+from dustpan.files.save import format_for, save_raw
 from dustpan.simulate.scenes import DEFAULT_ISO, SCENES, clean_picture, noisy_picture, raw_picture
 
 
@@ -52,6 +54,5 @@ def simulate(scene, out, iso, seed, size, six, truth, overwrite, **how):
         depth = np.uint16 if fmt.dtype != np.uint8 else np.uint8
         source = noisy_picture(scene, iso=iso, seed=seed, size=size, dtype=depth, **how)
     engine = Engine(source)
-    pixels = render_native(engine, Plan(engine.base), fmt)
-    save_picture(out, pixels, source.metadata, fmt, overwrite=overwrite)
+    export_picture(engine, engine.plan(Document()), out, fmt, overwrite=overwrite)
     say(f"{out}: {source.width} x {source.height} px")

@@ -92,7 +92,7 @@ def read(path: Path) -> Source:
         metadata=metadata,
         messages=messages,
         alpha_kind="premultiplied",
-        unsound=unsound,
+        non_finite=unsound,
         exact=exact,
     )
 

@@ -99,7 +99,7 @@ def _read_first(path: Path, file: fits.HDUList) -> Source:
     )
     messages = tuple(note for note, holds in notes.items() if holds)
     return Source(
-        pixels, name=path.name, linear=True, metadata=metadata, messages=messages, unsound=unsound, exact=exact
+        pixels, name=path.name, linear=True, metadata=metadata, messages=messages, non_finite=unsound, exact=exact
     )
 
 

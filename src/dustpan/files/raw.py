@@ -9,9 +9,9 @@ import numpy as np
 import rawpy
 
 from dustpan.core.errors import PictureError
-from dustpan.core.filters.colour import encode_curve
-from dustpan.core.filters.white_balance import SRGB_TO_XYZ
-from dustpan.core.picture.source import Metadata, Mosaic, Source, from_working
+from dustpan.core.picture.curve import SRGB_TO_XYZ, encode_curve
+from dustpan.core.picture.source import Metadata, Mosaic, Source
+from dustpan.core.picture.working import from_working
 from dustpan.files import exif, vips
 from dustpan.files.limits import check_size
 

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
 from dustpan.core.errors import RemedyError
+from dustpan.core.noise.fixed import find_noise_faults
 from dustpan.files.atomic import save_whole
 
 _LARGEST = 64 << 20  # bytes; a remedy with embedded masks stays far under it
@@ -23,7 +24,7 @@ def load_remedy(path: Path) -> Remedy:
         raise RemedyError(name, ["is not UTF-8 text; this is not a remedy"]) from None
     except OSError as fault:
         raise RemedyError(name, [f"can't be read ({fault.strerror or fault})"]) from fault
-    return read_remedy(text, where=name)
+    return read_remedy(text, where=name, check_made_on=find_noise_faults)
 
 
 def save_remedy(path: Path, remedy: Remedy, *, overwrite: bool = False) -> None:

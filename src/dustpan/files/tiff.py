@@ -101,7 +101,7 @@ def _read_page(path: Path, file: tifffile.TiffFile) -> Source:
         metadata=metadata,
         messages=tuple(note for note, holds in notes.items() if holds),
         alpha_kind=kind,
-        unsound=unsound,
+        non_finite=unsound,
     )
 
 

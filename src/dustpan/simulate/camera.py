@@ -11,8 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import ndimage
 
-from dustpan.core.filters.colour import decode_curve, encode_curve
 from dustpan.core.filters.tone import roll_off
+from dustpan.core.picture.curve import decode_curve, encode_curve
 
 MODEL = ("Quillmark", "Q3")
 FULL_WELL = 52_000.0  # electrons at white, ISO 100
@@ -95,11 +95,11 @@ def expose_mosaic(
     white = FULL_WELL * 100.0 / settings.iso
     response = 1 + RESPONSE * rng.standard_normal(plane.shape, np.float32)
     expected = np.minimum(plane, 1.2) * response.clip(0.5) * white
-    rows, columns, dark = hot_pixels(plane.shape, settings)
+    rows, columns, dark = hot_pixels((sensor.shape[0], sensor.shape[1]), settings)
     expected[rows, columns] += dark
     electrons = rng.poisson(expected).astype(np.float32)
     electrons += READ_NOISE * rng.standard_normal(plane.shape, np.float32)
-    electrons += ROW_NOISE * rng.standard_normal((plane.shape[0], 1), np.float32)
+    electrons += ROW_NOISE * rng.standard_normal((len(plane), 1), np.float32)
     return np.minimum(electrons / white, 1.0).astype(np.float32)
 
 

@@ -10,8 +10,9 @@ import cv2
 import numpy as np
 
 from dustpan.core.errors import PictureError
-from dustpan.core.filters.white_balance import SRGB_TO_XYZ
-from dustpan.core.picture.source import Metadata, Mosaic, Source, from_working
+from dustpan.core.picture.curve import SRGB_TO_XYZ
+from dustpan.core.picture.source import Metadata, Mosaic, Source
+from dustpan.core.picture.working import from_working
 from dustpan.files import exif, read_picture
 from dustpan.simulate.camera import (
     BAYER,
@@ -80,8 +81,10 @@ def raw_picture(scene: str, *, iso: int = DEFAULT_ISO, seed: int = 1, size=None,
     plane = read_sensor(load_truth(scene, size=size), settings, seed=seed, pattern=pattern)
     numbers = np.clip(np.rint(plane * (WHITE - BLACK) + BLACK), 0, WHITE).astype(np.uint16)
     to_camera = np.diag(1 / WHITE_BALANCE) @ np.linalg.inv(TO_DISPLAY) @ np.linalg.inv(SRGB_TO_XYZ)
-    balance = tuple(float(v) for v in WHITE_BALANCE)
-    mosaic = Mosaic(pattern, np.full(pattern.shape, float(BLACK)), float(WHITE), balance, TO_DISPLAY, to_camera)
+    red, green, blue = (float(v) for v in WHITE_BALANCE)
+    mosaic = Mosaic(
+        pattern, np.full(pattern.shape, float(BLACK)), float(WHITE), (red, green, blue), TO_DISPLAY, to_camera
+    )
     return Source(numbers[..., None], name=scene, mosaic=mosaic, metadata=camera_notes(settings))
 
 

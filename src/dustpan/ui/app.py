@@ -14,6 +14,7 @@ from pathlib import Path
 
 from dustpan.core.errors import DustpanError
 from dustpan.core.picture.source import Source
+from dustpan.ui.widgets.configured import configured
 
 _AWAKE = 400  # ms between two looks for a signal
 
@@ -39,10 +40,10 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
     reading = _read_ahead(files[0]) if files else None
     from PyQt6.QtWidgets import QApplication
 
-    from dustpan.ui import theme
     from dustpan.ui.log import catch_in_slots
     from dustpan.ui.memory import Memory
-    from dustpan.ui.pictures import KeptRoutes
+    from dustpan.ui.session.pictures import KeptRoutes
+    from dustpan.ui.widgets import theme
     from dustpan.ui.window import Window
 
     app = QApplication(sys.argv[:1])
@@ -61,9 +62,9 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
     if scene:
         from dustpan.ui.demo import open_scene
 
-        window.session.prepare(lambda: open_scene(window, scene))
+        window.session.opening.prepare(lambda: open_scene(window, scene))
     else:
-        window.session.prepare(lambda: window.open_files(files, read=reading) if files else None)
+        window.session.opening.prepare(lambda: window.open_files(files, read=reading) if files else None)
     return app.exec()
 
 
@@ -73,7 +74,7 @@ def _end_by_signal(window) -> None:
 
     for number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
         signal.signal(number, lambda *_: window.close_at_once())
-    awake = QTimer(window, interval=_AWAKE)
+    awake = configured(QTimer(window), interval=_AWAKE)
     awake.timeout.connect(lambda: None)  # the interpreter sees a signal only when it runs
     awake.start()
 

@@ -15,7 +15,7 @@ _LIMIT = 180_000  # ms after which the run gives up
 
 def open_scene(window: Window, scene: str) -> None:
     """Open a scene and propose a route for it."""
-    window.session.open_from(lambda: noisy_picture(scene), scene, then=window.session.propose)
+    window.session.opening.open_from(lambda: noisy_picture(scene), scene, then=window.session.measuring.propose)
 
 
 class Run(QObject):
@@ -29,11 +29,11 @@ class Run(QObject):
         into.mkdir(parents=True, exist_ok=True)
         self.picture = into / f"{scene}-cleaned.png"
         self.screenshot = into / "window.png"
-        window.session.saved.connect(self._saved)
+        window.session.exporting.saved.connect(self._saved)
         window.session.told.connect(self._told)
         window.tiles.state.connect(self._watch)
         QTimer.singleShot(_LIMIT, lambda: QApplication.exit(1))
-        window.session.prepare(lambda: open_scene(window, scene))
+        window.session.opening.prepare(lambda: open_scene(window, scene))
 
     def _watch(self, exact: bool, have: int, wanted: int) -> None:
         """Export when the exact pixels of the proposed route are on the screen."""
@@ -41,7 +41,7 @@ class Run(QObject):
             self._done = True
             self.window.canvas.set_zoom(1.0)
             self.window.actions_by_name["wipe"].setChecked(True)
-            self.window.session.export(self.picture, "png", quality=92, overwrite=True)
+            self.window.session.exporting.export(self.picture, "png", quality=92, overwrite=True)
 
     def _told(self, text: str, harm: bool) -> None:
         if harm:

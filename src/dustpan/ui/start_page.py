@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -10,8 +11,9 @@ from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from dustpan.files import READS
 from dustpan.simulate.scenes import SCENES
-from dustpan.ui import theme
-from dustpan.ui.session import shown_name
+from dustpan.ui.widgets import theme
+from dustpan.ui.widgets.configured import configured
+from dustpan.ui.widgets.text import shown_name
 
 _SHOWN = 6  # recent pictures
 _WIDTH = 520
@@ -32,7 +34,7 @@ class StartPage(QWidget):
         self._recent = recent
         title = QLabel("Drop pictures here")
         title.setFont(theme.font(17))
-        reads = QLabel(f"or open them: {READS}.", objectName="faint", wordWrap=True)
+        reads = configured(QLabel(f"or open them: {READS}."), objectName="faint", wordWrap=True)
         reads.setFixedWidth(_WIDTH)
         self.open_button = self._button("Open …", "Open a picture (Ctrl+O)", self.asked.emit)
         self.list = QVBoxLayout()
@@ -44,10 +46,10 @@ class StartPage(QWidget):
         column.addSpacing(18)
         column.addLayout(self.list)
         column.addSpacing(18)
-        column.addWidget(QLabel("No picture at hand? Try the sample:", objectName="faint"))
+        column.addWidget(configured(QLabel("No picture at hand? Try the sample:"), objectName="faint"))
         for name, words in SCENES.items():
             button = self._button(
-                f"{name.capitalize()}: {words}", "Open a made-up picture", lambda n=name: self.sample.emit(n)
+                f"{name.capitalize()}: {words}", "Open a made-up picture", partial(self.sample.emit, name)
             )
             column.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
         body = QWidget()
@@ -74,8 +76,8 @@ class StartPage(QWidget):
                 widget.deleteLater()
         there = [Path(name) for name in self._recent() if Path(name).is_file()][:_SHOWN]
         if there:
-            self.list.addWidget(QLabel("Opened lately:", objectName="faint"))
+            self.list.addWidget(configured(QLabel("Opened lately:"), objectName="faint"))
         for path in there:
-            button = self._button(shown_name(path), shown_name(path, whole=True), lambda p=path: self.picked.emit(p))
+            button = self._button(shown_name(path), shown_name(path, whole=True), partial(self.picked.emit, path))
             button.setObjectName("quiet")
             self.list.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)

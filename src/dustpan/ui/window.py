@@ -25,38 +25,42 @@ from dustpan.core.document.copying import write_steps
 from dustpan.core.document.remedy import Remedy, unmet_wishes
 from dustpan.core.errors import DustpanError
 from dustpan.core.filters.viewing import stretch_for
+from dustpan.core.noise.fixed import fixed_noise
 from dustpan.core.picture.source import Source
 from dustpan.core.steps import kinds
-from dustpan.core.work.pool import Pool, Priority, Token
+from dustpan.core.work.cancel import Token
+from dustpan.core.work.pool import Pool, Priority
 from dustpan.files import ENDINGS, READS
 from dustpan.files.remedies import load_remedy, save_remedy
-from dustpan.ui import theme
 from dustpan.ui.actions import NEED_PICTURE, NEED_ROUTE, NEED_STEP, STEP_MENU, keys_of, make_actions
-from dustpan.ui.canvas import Canvas
-from dustpan.ui.compare import INPUT, MODES, Compare
-from dustpan.ui.compare_bar import CompareBar, WrappingBar, mode_actions
-from dustpan.ui.controls import Controls
-from dustpan.ui.export import ExportDialog
-from dustpan.ui.findings import Findings
-from dustpan.ui.jobs import Jobs
-from dustpan.ui.keys import KeysDialog
+from dustpan.ui.export_dialog import ExportDialog
+from dustpan.ui.judging.findings import Findings
+from dustpan.ui.judging.proof_strip import ProofStrip
+from dustpan.ui.judging.proofs import Proofs
+from dustpan.ui.judging.readings import Readings
+from dustpan.ui.keys_dialog import KeysDialog
 from dustpan.ui.memory import Memory
-from dustpan.ui.messages import Message
-from dustpan.ui.pictures import KeptRoutes
-from dustpan.ui.proof_strip import ProofStrip
-from dustpan.ui.proofs import Proofs
-from dustpan.ui.readings import Readings
-from dustpan.ui.route_bar import RouteBar
-from dustpan.ui.screen import Look, read_profile
-from dustpan.ui.session import Session, shown_name, title_of
-from dustpan.ui.sliders import Groove
+from dustpan.ui.picture.canvas import Canvas
+from dustpan.ui.picture.compare import INPUT, MODES, Compare
+from dustpan.ui.picture.compare_bar import CompareBar, WrappingBar, mode_actions
+from dustpan.ui.picture.screen import Look, read_profile
+from dustpan.ui.picture.tiles import Tiles
+from dustpan.ui.picture.values import Values
+from dustpan.ui.route.controls import Controls
+from dustpan.ui.route.route_bar import RouteBar
+from dustpan.ui.route.states import States
+from dustpan.ui.session.jobs import Jobs
+from dustpan.ui.session.pictures import KeptRoutes
+from dustpan.ui.session.session import Session
+from dustpan.ui.session.watch import FileWatch
 from dustpan.ui.start_page import StartPage
-from dustpan.ui.states import States
-from dustpan.ui.task_bar import TaskBar
-from dustpan.ui.tiles import Tiles
-from dustpan.ui.tone_plot import TonePlot
-from dustpan.ui.values import Values
-from dustpan.ui.watch import FileWatch
+from dustpan.ui.widgets import theme
+from dustpan.ui.widgets.configured import configured
+from dustpan.ui.widgets.messages import Message
+from dustpan.ui.widgets.sliders import Groove
+from dustpan.ui.widgets.task_bar import TaskBar
+from dustpan.ui.widgets.text import shown_name
+from dustpan.ui.widgets.tone_plot import TonePlot
 
 _ENDINGS = " ".join(f"*{ending} *{ending.upper()}" for ending in ENDINGS)
 _FILTER = f"Pictures ({READS}) ({_ENDINGS});;All files (*)"
@@ -126,7 +130,7 @@ class Window(QMainWindow):
         session, canvas, with_step = self.session, self.canvas, self._with_step
         return {
             "open": self.ask_open,
-            "reread": session.reread,
+            "reread": session.opening.reread,
             "export": self.ask_export,
             "quit": self.close,
             "next_picture": lambda: self.go_to_neighbour(1),
@@ -140,7 +144,7 @@ class Window(QMainWindow):
             "copy": lambda: self._copy(False),
             "copy_route": lambda: self._copy(True),
             "paste": self._paste,
-            "propose": session.propose,
+            "propose": session.measuring.propose,
             "add": self.route_bar.show_steps,
             "switch": lambda: with_step(session.switch_step),
             "previous": lambda: self._walk(-1),
@@ -248,10 +252,10 @@ class Window(QMainWindow):
         return button
 
     def _lay_out(self) -> None:
-        self.title = QLabel(objectName="faint", alignment=Qt.AlignmentFlag.AlignCenter)
+        self.title = configured(QLabel(), objectName="faint", alignment=Qt.AlignmentFlag.AlignCenter)
         self.title.setMinimumWidth(80)
         self.task_bar = TaskBar(self.session.tasks)
-        header = QWidget(objectName="header")
+        header = configured(QWidget(), objectName="header")
         header.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(header)
         row.setContentsMargins(12, 6, 12, 6)
@@ -293,7 +297,7 @@ class Window(QMainWindow):
 
     def _make_strip(self) -> QWidget:
         """Return the strip along the bottom: proofs, then readings, and the rim that sets its height."""
-        strip = QWidget(objectName="strip")
+        strip = configured(QWidget(), objectName="strip")
         strip.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.proof_strip = ProofStrip(self.proofs, self.memory.get("proof_height", 104))
         self.proof_strip.sized.connect(lambda height: self.memory.put("proof_height", height))
@@ -326,7 +330,7 @@ class Window(QMainWindow):
         self.state_label.setToolTip("Whether the picture shows exact pixels, or a quick draft until they are there")
         self.zoom_button = self._button("zoom1", "100 %")
         self.zoom_button.setFixedWidth(64)
-        modes = [self.hold_button, *(self._button(mode) for mode in MODES)]
+        modes: list[QWidget] = [self.hold_button, *(self._button(mode) for mode in MODES)]
         return WrappingBar(modes, [self.compare_bar], [self.state_label, self._button("fit"), self.zoom_button])
 
     def _connect(self) -> None:
@@ -339,7 +343,7 @@ class Window(QMainWindow):
         session.tasks.changed.connect(self._show_page)
         session.told.connect(self.tell)
         session.offered.connect(self.message.offer)
-        session.unreadable.connect(self._pass_over)
+        session.opening.unreadable.connect(self._pass_over)
         session.opened.connect(lambda: self.watch.follow(session.path, session.stamp))
         self.proof_strip.told.connect(lambda text: self.message.tell(text, False))
         self.watch.told.connect(lambda text: self.message.tell(text, True))
@@ -382,7 +386,7 @@ class Window(QMainWindow):
 
     def _show_page(self) -> None:
         """Show the picture, or how to begin while there is none."""
-        work = self.session.engine is not None or self.session.opening
+        work = self.session.engine is not None or self.session.opening.under_way
         if self.pages.currentIndex() != int(work):
             self.start_page.refresh()
             self.pages.setCurrentIndex(int(work))
@@ -415,9 +419,9 @@ class Window(QMainWindow):
         self.compare.set(mode="", against="original", look=Look())
         if native is not None and native[0] == "fits":
             self._stretch(True)
-        untouched = all(kinds()[step.kind].only_mosaic for step in self.session.route)
+        untouched = all(kinds()[step.kind].develops for step in self.session.route)
         if self.actions_by_name["propose_always"].isChecked() and untouched and not self.session.history.at:
-            self.session.propose()
+            self.session.measuring.propose()
 
     def _stretch(self, on: bool) -> None:
         engine = self.session.engine
@@ -434,12 +438,8 @@ class Window(QMainWindow):
                 self.message.tell(f"Shown with a stretch of {stretch:g}; the picture itself is as it was.", False)
 
         base = engine.base
-        level = base.overview_level
         self.session.jobs.run(
-            lambda: stretch_for(base.read((0, 0, *base.size_at(level)), level)),
-            then,
-            priority=Priority.VIEW_DRAFT,
-            token=Token(),
+            lambda: stretch_for(base.read_overview()), then, priority=Priority.VIEW_DRAFT, token=Token()
         )
 
     def _take_stretch(self) -> None:
@@ -464,7 +464,7 @@ class Window(QMainWindow):
         steps = self.session.route.steps if whole else (self.session.step,)
         if all(steps) and steps:
             QApplication.clipboard().setText(write_steps(*steps))
-            self.message.tell("Copied the route." if whole else f"Copied {title_of(steps[0])}.", False)
+            self.message.tell("Copied the route." if whole else f"Copied {steps[0].title}.", False)
 
     def _paste(self) -> None:
         if self.session.engine is not None:
@@ -498,8 +498,8 @@ class Window(QMainWindow):
         route = self.session.route
         if not len(route):
             return
-        place = route.index(self.session.chosen_id) + by if self.session.step else 0
-        self.session.choose(route.steps[min(max(place, 0), len(route) - 1)].id)
+        index = route.index(self.session.chosen_id or "") + by if self.session.step else 0
+        self.session.choose(route.steps[min(max(index, 0), len(route) - 1)].id)
 
     def _walk_history(self, go: Callable[[], None]) -> None:
         """Undo or redo; during a drag, only give the drag up."""
@@ -508,9 +508,10 @@ class Window(QMainWindow):
         go()
 
     def _end_drags(self) -> None:
-        for kind in (Groove, TonePlot):
-            for widget in self.findChildren(kind):
-                widget.let_go()
+        for groove in self.findChildren(Groove):
+            groove.let_go()
+        for plot in self.findChildren(TonePlot):
+            plot.let_go()
         self.canvas.ellipse.let_go()
 
     def escape(self) -> None:
@@ -540,7 +541,7 @@ class Window(QMainWindow):
         self._open(paths[0].absolute(), read)
 
     def _open(self, path: Path, read: Callable[[], Source] | None = None) -> None:
-        self.session.open(path, read=read, then=lambda: self._opened(path))
+        self.session.opening.open(path, read=read, then=lambda: self._opened(path))
 
     def _opened(self, path: Path) -> None:
         """Remember a picture that was opened; where others wait, say how to get to them."""
@@ -560,7 +561,12 @@ class Window(QMainWindow):
         there = pictures.neighbour(path, self._way) or pictures.neighbour(path, -self._way)
         if there is not None and there != (self.session.path and self.session.path.absolute()):
             said = self.message.text.text()
-            self.session.open(there, then=lambda: (self._opened(there), self.message.tell(said, True)))
+
+            def tell_again() -> None:
+                self._opened(there)
+                self.message.tell(said, True)
+
+            self.session.opening.open(there, then=tell_again)
         self._refresh()
 
     def go_to_neighbour(self, way: int) -> None:
@@ -575,7 +581,7 @@ class Window(QMainWindow):
         from dustpan.simulate.scenes import noisy_picture
 
         self.session.pictures.take([])
-        self.session.open_from(lambda: noisy_picture(scene), scene, then=self.session.propose)
+        self.session.opening.open_from(lambda: noisy_picture(scene), scene, then=self.session.measuring.propose)
 
     def dragEnterEvent(self, event):
         """Take files that are dropped."""
@@ -593,7 +599,7 @@ class Window(QMainWindow):
         """Ask where to export to, and do it."""
         dialog = ExportDialog(self.session.path, self.session.engine.source, self.memory, self)
         if dialog.exec():
-            self.session.export(
+            self.session.exporting.export(
                 dialog.target,
                 dialog.format_name,
                 quality=round(dialog.quality.value),
@@ -614,7 +620,7 @@ class Window(QMainWindow):
             name=path.stem,
             camera=source.metadata.camera,
             iso=source.metadata.iso,
-            made_on={"noise": self.session.engine.base.noise.to_json()},
+            made_on={"noise": self.session.engine.noise.to_json()},
         )
         try:
             save_remedy(path, remedy, overwrite=True)  # the file dialog has asked
@@ -642,7 +648,7 @@ class Window(QMainWindow):
         self.memory.put("remedy_folder", str(path.parent))
         self.session.apply(remedy.route, f"Apply {remedy.name or path.stem}")
         said = unmet_wishes(remedy)
-        if remedy.fixed_noise is not None:
+        if fixed_noise(remedy) is not None:
             said.append("The noise measured in this picture is used, not the remedy's own.")
         if said:
             self.message.tell(" ".join(said), False)

@@ -10,10 +10,10 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
+from dustpan.core.document.kinds import step_kinds
 from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
 from dustpan.core.document.route import Route, Step
 from dustpan.core.errors import RemedyError
-from dustpan.core.steps import kinds
 
 _VALUE = "dustpan-value"
 
@@ -51,8 +51,8 @@ def read_text(text: str) -> Value | Route:
     if data["format"] != _VALUE:
         return read_remedy(text, where="clipboard").route
     kind, param = str(data.get("kind")), str(data.get("param"))
-    if kind not in list(kinds()):
+    if kind not in list(step_kinds()):
         raise RemedyError("clipboard", [f"unknown kind {kind!r}"])
-    if faults := kinds()[kind].params_type.faults({param: data.get("value")}):
+    if faults := step_kinds()[kind].params_type.faults({param: data.get("value")}):
         raise RemedyError("clipboard", faults)
     return Value(kind, param, data["value"])

@@ -1,25 +1,61 @@
-"""Steps, routes and documents: frozen values that share structure, and their history."""
+"""Steps and routes: frozen values that share structure."""
 
 from __future__ import annotations
 
 import itertools
-from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
+from dustpan.core.document.kinds import STAGES, describe_kind
 from dustpan.core.document.params import Params
 
-STAGES = ("Mend", "Tone", "Quiet", "Crisp", "Surface")
+#: How a step's result is laid over its input; the laws themselves are in `filters.blend`.
+BLENDS = (
+    "replace",
+    "overlay",
+    "soft_light",
+    "hard_light",
+    "linear_light",
+    "vivid_light",
+    "lighten",
+    "darken",
+    "luminance_only",
+    "colour_only",
+)
+#: How a mask part joins those before it.
+OPERATIONS = ("add", "subtract", "intersect")
+MAX_FEATHER = 100.0  # px
+
+
+@dataclass(frozen=True)
+class Part:
+    """One part of a Where: the name of its kind, its settings, and how it joins the parts before it."""
+
+    id: str
+    kind: str
+    params: Params
+    op: str = "add"
+    invert: bool = False
+    on: bool = True
 
 
 @dataclass(frozen=True)
 class Where:
-    """A step's mask: parts folded in order; no parts means everywhere. Parts are `where.Part` values."""
+    """A step's mask: parts folded in order; no parts means everywhere.
 
-    parts: tuple[Any, ...] = ()
+    Attributes
+    ----------
+    parts : see `Part`.
+    invert : whether the folded mask is inverted.
+    feather : blur of the mask's rim, px of the full picture.
+    origin : "from" in files: what the parts look at, "source" or the step's "input".
+    """
+
+    parts: tuple[Part, ...] = ()
     invert: bool = False
     feather: float = 0.0
-    origin: str = "source"  # "from" in files: what the parts look at, "source" or the step's "input"
+    origin: str = "source"
 
     @property
     def everywhere(self) -> bool:
@@ -29,7 +65,18 @@ class Where:
 
 @dataclass(frozen=True)
 class Step:
-    """One card of the route: a kind, its settings, its Mix and its Where."""
+    """One card of the route: a kind, its settings, its Mix and its Where.
+
+    Attributes
+    ----------
+    id : unique in its route.
+    kind : name of its kind.
+    on : whether it works.
+    name : the user's own name for it, or empty.
+    mix : 0 to 1, how much of the result is laid over the input.
+    blend : one of `BLENDS`.
+    extra : entries of a remedy that are kept untouched.
+    """
 
     id: str
     kind: str
@@ -39,7 +86,38 @@ class Step:
     mix: float = 1.0
     blend: str = "replace"
     where: Where = field(default_factory=Where)
-    extra: Mapping[str, Any] = field(default_factory=dict, compare=False)  # of a remedy; kept untouched
+    extra: Mapping[str, Any] = field(default_factory=dict, compare=False)
+
+    @property
+    def title(self) -> str:
+        """Its own name, or its kind's."""
+        return self.name or describe_kind(self.kind).label
+
+    @property
+    def develops(self) -> bool:
+        """Whether it turns a mosaic into a picture."""
+        return describe_kind(self.kind).develops
+
+    @property
+    def takes_mosaic(self) -> bool:
+        """Whether it may stand before the development of a mosaic."""
+        return describe_kind(self.kind).takes_mosaic
+
+    @property
+    def plain(self) -> bool:
+        """Whether its result replaces the input everywhere."""
+        return self.mix >= 1 and self.where.everywhere and self.blend == "replace"
+
+    @property
+    def can_work(self) -> bool:
+        """Whether its switch and its Mix let it change anything."""
+        return self.on and self.mix > 0
+
+
+def new_step(kind: str, step_id: str, params: Params | None = None) -> Step:
+    """Return a step of a kind, by default with its default settings."""
+    described = describe_kind(kind)
+    return Step(step_id, kind, params or described.params_type(), blend=described.default_blend)
 
 
 @dataclass(frozen=True)
@@ -48,21 +126,25 @@ class Route:
 
     steps: tuple[Step, ...] = ()
 
-    def __iter__(self):
+    def __iter__(self) -> Iterator[Step]:
         return iter(self.steps)
 
-    def __len__(self):
+    def __len__(self) -> int:
         return len(self.steps)
 
-    def find(self, step_id: str) -> Step | None:
+    def find(self, step_id: str | None) -> Step | None:
         """Return the step of that id, or None."""
         return next((step for step in self.steps if step.id == step_id), None)
 
+    def first_of(self, kind: str) -> Step | None:
+        """Return the first step of a kind, or None."""
+        return next((step for step in self.steps if step.kind == kind), None)
+
     def index(self, step_id: str) -> int:
-        """Return the place of a step; raises KeyError when it is not in the route."""
-        for place, step in enumerate(self.steps):
+        """Return the index of a step; raises KeyError when it is not in the route."""
+        for index, step in enumerate(self.steps):
             if step.id == step_id:
-                return place
+                return index
         raise KeyError(step_id)
 
     def with_step(self, step: Step) -> Route:
@@ -73,9 +155,13 @@ class Route:
         """Return the route without that step."""
         return Route(tuple(step for step in self.steps if step.id != step_id))
 
-    def inserted(self, step: Step, place: int) -> Route:
-        """Return the route with a new step at that place."""
-        return Route((*self.steps[:place], step, *self.steps[place:]))
+    def inserted(self, step: Step, index: int) -> Route:
+        """Return the route with a new step at that index."""
+        return Route((*self.steps[:index], step, *self.steps[index:]))
+
+    def before(self, step_id: str | None) -> Route:
+        """Return the steps before one, or the whole route when it is not there."""
+        return self if self.find(step_id) is None else Route(self.steps[: self.index(step_id or "")])
 
     def free_id(self, kind: str) -> str:
         """Return an id that no step has: the kind, with a number from the second on."""
@@ -83,59 +169,52 @@ class Route:
         names = itertools.chain([kind], (f"{kind}_{n}" for n in itertools.count(2)))
         return next(name for name in names if name not in taken)
 
+    def index_for(self, kind: str) -> int:
+        """Return where a new step is inserted: after the last step of its own or an earlier stage."""
+        rank = STAGES.index(describe_kind(kind).stage)
+        ranks = [STAGES.index(describe_kind(step.kind).stage) for step in self.steps]
+        return max((index + 1 for index, own in enumerate(ranks) if own <= rank), default=0)
 
-@dataclass(frozen=True)
-class Document:
-    """All that is edited about one picture. What is only looked at (zoom, compare) is kept elsewhere."""
+    def original(self, *, mosaic: bool) -> Route:
+        """Return the route of the picture as it came: none; of a mosaic its development alone.
 
-    route: Route = field(default_factory=Route)
+        A mosaic is developed as this route says, or as the camera did when this route leaves it out.
+        """
+        if not mosaic:
+            return Route()
+        return Route(tuple(step for step in self.steps if step.develops) or (new_step("develop", "develop"),))
 
+    def tone_only(self) -> Route:
+        """Return the Tone steps alone: what the route is judged against.
 
-@dataclass(frozen=True)
-class Entry:
-    """A state of the document and the plain name of what led to it."""
+        Light that was raised on purpose is no harm, and raises noise itself.
+        """
+        return Route(tuple(step for step in self.steps if describe_kind(step.kind).stage == "Tone"))
 
-    document: Document
-    label: str
+    def mosaic_faults(self) -> list[str]:
+        """Return what is wrong with the route for a sensor's mosaic, one line each.
 
+        A mosaic is developed exactly once, and only steps that can work on it stand before.
+        """
+        developing = [index for index, step in enumerate(self.steps) if step.develops]
+        if len(developing) != 1:
+            return [f"a raw picture is developed exactly once; this route has {len(developing)} such steps"]
+        step = self.steps[developing[0]]
+        if not step.on or step.mix < 1 or not step.where.everywhere:
+            return ["the development of a raw picture can't be turned off, mixed or masked"]
+        wrong = [describe_kind(s.kind).label for s in self.steps[: developing[0]] if not s.takes_mosaic]
+        return [f"{name} can't stand before the development of a raw picture" for name in wrong]
 
-@dataclass(frozen=True)
-class History:
-    """Entries and the one shown; immutable, so a history can be kept and compared."""
+    def fitted(self, *, mosaic: bool, develop: Route) -> Route:
+        """Return the route as it can be used on a picture of another kind.
 
-    entries: tuple[Entry, ...]
-    at: int = 0
-
-    @classmethod
-    def start(cls, document: Document, label: str = "Opened") -> History:
-        """Return a history with one entry."""
-        return cls((Entry(document, label),))
-
-    @property
-    def document(self) -> Document:
-        """The document shown now."""
-        return self.entries[self.at].document
-
-    def record(self, document: Document, label: str) -> History:
-        """Return the history with a new entry after this one; what was undone is dropped."""
-        if document == self.document:
+        A mosaic gets the development of `develop` where this route has none, behind the leading steps that work on a
+        mosaic; other pictures leave development out.
+        """
+        if not mosaic:
+            return Route(tuple(step for step in self.steps if not step.develops))
+        if any(step.develops for step in self.steps):
             return self
-        return History((*self.entries[: self.at + 1], Entry(document, label)), self.at + 1)
-
-    def undo(self) -> History:
-        """Return the history one entry back, or itself at the start."""
-        return replace(self, at=max(self.at - 1, 0))
-
-    def redo(self) -> History:
-        """Return the history one entry on, or itself at the end."""
-        return replace(self, at=min(self.at + 1, len(self.entries) - 1))
-
-    @property
-    def undo_label(self) -> str:
-        """Name of what undo would take back, or nothing."""
-        return self.entries[self.at].label if self.at else ""
-
-    @property
-    def redo_label(self) -> str:
-        """Name of what redo would do again, or nothing."""
-        return self.entries[self.at + 1].label if self.at + 1 < len(self.entries) else ""
+        leading = [step for step in self.steps if step.takes_mosaic]
+        rest = [step for step in self.steps if step not in leading]
+        return Route((*leading, *develop.original(mosaic=True), *rest))

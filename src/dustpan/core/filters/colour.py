@@ -1,8 +1,4 @@
-"""Tone curves and colour axes that the numerics share.
-
-Working pixels are float32, H x W x 3, in the sRGB curve continued above 1 and mirrored below 0, so that
-every finite linear value has one working value and the way back is exact to rounding.
-"""
+"""Colour axes of working pixels: opponent planes, tone, and grey added to all channels."""
 
 from __future__ import annotations
 
@@ -10,27 +6,10 @@ import numpy as np
 
 from dustpan.core.kernels.pixelwise import add_grey, join_opponent, mean_tone, split_opponent
 
-_TOE = 0.04045
-_LINEAR_TOE = 0.0031308
-
 #: Rows are luminance, red against blue, green against both; orthonormal, so noise keeps its size.
 OPPONENT = np.array(
     [[1 / 3**0.5] * 3, [1 / 2**0.5, 0.0, -1 / 2**0.5], [1 / 6**0.5, -2 / 6**0.5, 1 / 6**0.5]], np.float32
 )
-
-
-def decode_curve(encoded: np.ndarray) -> np.ndarray:
-    """Return linear light for working values (float32, any shape; mirrored below 0, continued above 1)."""
-    size = np.abs(encoded)
-    linear = np.where(size <= _TOE, size / 12.92, ((size + 0.055) / 1.055) ** 2.4)
-    return np.copysign(linear, encoded).astype(np.float32)
-
-
-def encode_curve(linear: np.ndarray) -> np.ndarray:
-    """Return working values for linear light; the inverse of `decode_curve`."""
-    size = np.abs(linear)
-    encoded = np.where(size <= _LINEAR_TOE, size * 12.92, 1.055 * size ** (1 / 2.4) - 0.055)
-    return np.copysign(encoded, linear).astype(np.float32)
 
 
 def to_opponent(rgb: np.ndarray) -> np.ndarray:

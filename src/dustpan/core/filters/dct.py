@@ -1,6 +1,6 @@
 """Cleaning by a sliding block transform: the quick engine's arithmetic.
 
-Patches of 8 x 8 stand at every second pixel, counted from the picture's corner. Two passes: a hard threshold
+ChangedPixels of 8 x 8 stand at every second pixel, counted from the picture's corner. Two passes: a hard threshold
 makes a pilot, then each coefficient is scaled by the pilot's share of signal. Overlapping results are averaged
 with the inverse of the noise each still holds. Several scales share the work: what is coarser than a patch is
 cleaned on reduced pictures and laid under.
@@ -14,12 +14,11 @@ Pierazzo, N. and Facciolo, G. (2017), Multi-scale DCT denoising, doi 10.5201/ipo
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import cv2
 import numpy as np
 
 from dustpan.core.kernels.dct import SEGMENT, STRIDE, clean_rows
+from dustpan.core.work.cancel import Check, no_check
 
 PATCH = 8
 STEP = 2
@@ -28,11 +27,6 @@ ROWS_A_CALL = 16  # patch rows between two looks at the cancel token: 32 rows of
 _WIDEST = 2 * STRIDE  # px, what the kernels take at once
 _COLUMN = 1024  # px, pieces of what is wider
 _LOOKS = 16  # px around a pixel that two passes look at
-Check = Callable[[], None]
-
-
-def _nothing() -> None:
-    """Stand in for a cancel check."""
 
 
 def clean_plane(
@@ -43,7 +37,7 @@ def clean_plane(
     strength: float = 1.0,
     passes: int = 2,
     left: int = 0,
-    check: Check = _nothing,
+    check: Check = no_check,
 ) -> np.ndarray:
     """Take noise out of one plane at one scale.
 

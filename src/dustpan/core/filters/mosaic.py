@@ -5,26 +5,18 @@ Worked on logarithms, where the ratio of two colours, which changes little along
 
 from __future__ import annotations
 
-import itertools
-
 import cv2
 import numpy as np
 
-from dustpan.core.noise.cells import FLAT, cut_cells, flat_value, variance_in_cells
-
 FINE_SUPPORT, FAST_SUPPORT = 24, 8  # px that the result looks around
 _REFLECT = cv2.BORDER_REFLECT_101  # keeps the colours of a 2 x 2 pattern in step
-_OTHER = np.array([[-0.25, 0.5, 0.5, 0.5, -0.25]], np.float32)  # the other colour of a line, at each of its pixels
+_OTHER_COLOUR = np.array([[-0.25, 0.5, 0.5, 0.5, -0.25]], np.float32)  # interpolates the other colour of a line
 _LINE = cv2.getGaussianKernel(9, 2.0).astype(np.float32)
 _SHORT = cv2.getGaussianKernel(7, 1.0).astype(np.float32)
 _ROUND = cv2.getGaussianKernel(7, 1.0).astype(np.float32)
-_ONE = np.ones((1, 1), np.float32)
+_IDENTITY = np.ones((1, 1), np.float32)
 _WINDOW = 9  # px over which a direction is judged
-_SHARES = (0, 0.01, 0.03, 0.06, 0.12, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1)  # of the cells, from the darkest
-_LEAST_CELLS = 6
-_NEAR_WHITE = 0.9
-_ABOVE = 0.1  # part of its variance by which a range may lie above the line and still count by half
-_TINY = np.float32(1e-9)
+_EPSILON = np.float32(1e-9)
 
 
 def demosaic_fine(mosaic: np.ndarray, colours: np.ndarray, *, floor: float) -> np.ndarray:
@@ -99,15 +91,15 @@ def _green_less_other(logs: np.ndarray, green: np.ndarray) -> np.ndarray:
     sign = np.where(green, np.float32(1), np.float32(-1))
     estimates, errors = [], []
     for row in (True, False):
-        kernel = _OTHER if row else np.ascontiguousarray(_OTHER.T)
+        kernel = _OTHER_COLOUR if row else np.ascontiguousarray(_OTHER_COLOUR.T)
         rough = (logs - cv2.filter2D(logs, -1, kernel, borderType=_REFLECT)) * sign
-        across, down = (_LINE, _ONE) if row else (_ONE, _LINE)
+        across, down = (_LINE, _IDENTITY) if row else (_IDENTITY, _LINE)
         window = (_WINDOW, 1) if row else (1, _WINDOW)
         smooth = cv2.sepFilter2D(rough, -1, across, down, borderType=_REFLECT)
         mean = cv2.blur(smooth, window, borderType=_REFLECT)
-        signal = np.maximum(cv2.blur(smooth * smooth, window, borderType=_REFLECT) - mean * mean, 0) + _TINY
+        signal = np.maximum(cv2.blur(smooth * smooth, window, borderType=_REFLECT) - mean * mean, 0) + _EPSILON
         rest = smooth - rough
-        noise = cv2.blur(rest * rest, window, borderType=_REFLECT) + _TINY
+        noise = cv2.blur(rest * rest, window, borderType=_REFLECT) + _EPSILON
         share = signal / (signal + noise)
         estimates.append(mean + share * (rough - mean))
         errors.append(share * noise)
@@ -121,7 +113,7 @@ def _green_along_lines(logs: np.ndarray, green: np.ndarray) -> np.ndarray:
     density = np.maximum(cv2.blur(known, window, borderType=_REFLECT), np.float32(1e-4))
     estimates, errors = [], []
     for row in (True, False):
-        across, down = (_SHORT, _ONE) if row else (_ONE, _SHORT)
+        across, down = (_SHORT, _IDENTITY) if row else (_IDENTITY, _SHORT)
         along = _averaged(logs, green, across, down)
         missed = (logs - along) * known
         error = cv2.blur(missed * missed, window, borderType=_REFLECT) / density + np.float32(1e-7)
@@ -129,51 +121,3 @@ def _green_along_lines(logs: np.ndarray, green: np.ndarray) -> np.ndarray:
         estimates.append(np.where(green, logs, along))
         errors.append((error + none * np.float32(1e3)) ** 2)
     return (estimates[0] * errors[1] + estimates[1] * errors[0]) / (errors[0] + errors[1])
-
-
-def mosaic_noise(crops: list[np.ndarray], period: int) -> tuple[float, float]:
-    """Return (a, b): the variance of the noise of a mosaic over its tone t is a + b * t.
-
-    crops : (h, w) float32, black at 0 and white at 1. period : 2 or 6, side of the pattern.
-
-    Notes
-    -----
-    Taken from what a site differs by from the middle of the nearest of its colour to both sides: medians of the
-    squares over small cells, then a low quantile over the cells of each range of tones, because texture only adds
-    to them. For the same reason a range that lies above the line counts for less and less.
-    """
-    cells = [_cells(crop, period) for crop in crops]
-    tone, variance = (np.concatenate(parts) for parts in zip(*cells, strict=True))
-    tone, variance = tone[tone < _NEAR_WHITE], variance[tone < _NEAR_WHITE]
-    edges = np.quantile(tone, _SHARES) if len(tone) else np.zeros(2)
-    middles, levels = [], []
-    for low, high in itertools.pairwise(edges):
-        inside = (tone >= low) & (tone <= high)
-        if inside.sum() >= _LEAST_CELLS:
-            flat = variance[inside] <= np.quantile(variance[inside], 2 * FLAT)
-            middles.append(float(tone[inside][flat].mean()))
-            levels.append(flat_value(variance[inside]))
-    if len(middles) < 2:
-        return (float(np.median(variance)) if len(variance) else 0.0), 0.0
-    return _line_under(np.array(middles), np.maximum(levels, 1e-12))
-
-
-def _cells(crop: np.ndarray, period: int) -> tuple[np.ndarray, np.ndarray]:
-    """Return mean tone and variance of the noise of cells of a crop."""
-    middle, sides = crop[:, period:-period], (crop[:, : -2 * period] + crop[:, 2 * period :]) / 2
-    return cut_cells((2 * sides + middle) / 3).mean(axis=1), variance_in_cells((middle - sides) ** 2 / 1.5)
-
-
-def _line_under(tone: np.ndarray, variance: np.ndarray) -> tuple[float, float]:
-    """Return start and slope, neither negative, of the line that variances over tone lie on or above."""
-    trust = np.ones_like(tone)
-    for _ in range(8):
-        scaled = (trust / variance)[:, None] * np.stack([np.ones_like(tone), np.maximum(tone, 0)], axis=1)
-        (start, slope), *_ = np.linalg.lstsq(scaled, trust, rcond=None)
-        if start < 0:
-            start, slope = 0.0, float((scaled[:, 1] * trust).sum() / max((scaled[:, 1] ** 2).sum(), 1e-30))
-        if slope < 0:
-            start, slope = float((scaled[:, 0] * trust).sum() / (scaled[:, 0] ** 2).sum()), 0.0
-        above = np.maximum(variance - (start + slope * tone), 0) / variance
-        trust = 1 / (1 + (above / _ABOVE) ** 2)
-    return max(float(start), 1e-10), max(float(slope), 0.0)

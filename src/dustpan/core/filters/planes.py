@@ -5,19 +5,22 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-Region = tuple[int, int, int, int]  # x0, y0, x1, y1 in pixels
-Place = tuple[float, float, float, float]  # x0, y0, x1, y1 in parts of the picture
+from dustpan.core.picture.region import Extent
 
 
-def sample_plane(plane: np.ndarray, place: Place, shape: tuple[int, int]) -> np.ndarray:
-    """Sample a plane that covers the whole picture at evenly spread points of a place.
+def sample_plane(plane: np.ndarray, extent: Extent, shape: tuple[int, int]) -> np.ndarray:
+    """Sample a plane that covers the whole picture at points spread evenly over an extent.
 
+    Linear between the centres of the plane's pixels and computed from absolute positions, so that tiles agree with the
+    whole.
+
+    Parameters
+    ----------
     plane : (h, w) or (h, w, channels) float32, a reduced picture.
-    place : x0, y0, x1, y1 in parts of the picture's width and height; beyond 0..1 the edge goes on.
+    extent : parts of the picture's width and height; beyond 0 to 1 the plane's edge is repeated.
     shape : rows and columns of the result.
-    Linear between cell centres, computed from absolute places, so tiles agree with the whole.
     """
-    x0, y0, x1, y1 = place
+    x0, y0, x1, y1 = extent
     low, high, part = _between(y0, y1, shape[0], plane.shape[0])
     part = part.reshape(-1, *[1] * (plane.ndim - 1))
     strip = plane[low] * (1 - part) + plane[high] * part
@@ -26,17 +29,11 @@ def sample_plane(plane: np.ndarray, place: Place, shape: tuple[int, int]) -> np.
     return strip[:, low] * (1 - part) + strip[:, high] * part
 
 
-def _between(start: float, end: float, points: int, cells: int):
+def _between(start: float, end: float, points: int, count: int):
     at = start + (np.arange(points) + 0.5) * ((end - start) / points)
-    cell = np.clip(at * cells - 0.5, 0, cells - 1)
-    low = np.floor(cell).astype(int)
-    return low, np.minimum(low + 1, cells - 1), (cell - low).astype(np.float32)
-
-
-def place_of(region: Region, size: tuple[int, int]) -> Place:
-    """Return a region of pixels in parts of a picture of `size` (width, height)."""
-    x0, y0, x1, y1 = region
-    return x0 / size[0], y0 / size[1], x1 / size[0], y1 / size[1]
+    position = np.clip(at * count - 0.5, 0, count - 1)
+    low = np.floor(position).astype(int)
+    return low, np.minimum(low + 1, count - 1), (position - low).astype(np.float32)
 
 
 def guided_base(tone: np.ndarray, *, radius: int, softness: float) -> tuple[np.ndarray, np.ndarray]:

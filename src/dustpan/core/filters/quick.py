@@ -8,7 +8,8 @@ import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import from_opponent, to_opponent
-from dustpan.core.filters.dct import Check, _nothing, clean_plane, halve, lay_under, patch_mean
+from dustpan.core.filters.dct import clean_plane, halve, lay_under, patch_mean
+from dustpan.core.work.cancel import Check, no_check
 
 _PADDED = (16, 32, 40)  # px past the picture's end for 1, 2 and 3 scales: whole patches of the coarsest
 Ends = tuple[bool, bool, bool, bool]
@@ -26,7 +27,7 @@ def clean_tile(
     scales: int = 3,
     ends: Ends = (True, True, True, True),
     left: int = 0,
-    check: Check = _nothing,
+    check: Check = no_check,
 ) -> np.ndarray:
     """Take noise out of a tile.
 

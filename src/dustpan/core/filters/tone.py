@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from dustpan.core.filters.colour import decode_curve, encode_curve, tone_of
+from dustpan.core.filters.colour import tone_of
+from dustpan.core.picture.curve import decode_curve, encode_curve
 
 
 def smooth_step(value: np.ndarray, low: float, high: float) -> np.ndarray:

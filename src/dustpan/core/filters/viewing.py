@@ -7,8 +7,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from dustpan.core.filters.colour import decode_curve, encode_curve, tone_of, with_grey
+from dustpan.core.filters.colour import tone_of, with_grey
 from dustpan.core.filters.tone import expose
+from dustpan.core.picture.curve import decode_curve, encode_curve
 
 #: Ways to see a picture.
 SEE = ("all", "luminance", "colour", "red", "green", "blue", "clipped")

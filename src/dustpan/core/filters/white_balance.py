@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 
-#: Linear sRGB to CIE XYZ (D65), IEC 61966-2-1.
-SRGB_TO_XYZ = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]])
 _GREEN_STOPS = 0.5  # stops by which a tint of 1 changes green
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from dustpan.core.judge.harm import edge_profiles
+from dustpan.core.judge.harms.edges import find_edges
 from dustpan.core.noise.model import DISPLAY
 
 _GRID = 8  # px, side of a compression block
@@ -75,7 +75,7 @@ def _bands(tone: np.ndarray) -> float:
 
 def edge_rise(patches: Sequence[np.ndarray]) -> float | None:
     """Return the 10-90 % rise of the strongest edges of patches (h x w x 3), in px; None without an edge."""
-    found = [p[0] for patch in patches if (p := edge_profiles(patch, patch)) is not None]
+    found = [edges.profiles[0] for patch in patches if (edges := find_edges(patch, patch)) is not None]
     if not found:
         return None
     profile = np.median(np.concatenate(found), axis=0)

@@ -1,128 +1,127 @@
-"""Figures of a picture for people and programs: what `measure` prints."""
+"""Figures of what a route did to a picture, from patches before and after, and the harms they tell."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
-from dustpan.core.document.route import Document
-from dustpan.core.errors import PictureError
-from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.faults import edge_rise, find_bands, find_blocks
-from dustpan.core.judge.harm import figures_of, lightness, measure_parts, slope_gain
-from dustpan.core.judge.places import SIDE
-from dustpan.core.judge.report import find_faults, find_hot_pixels, patch_places, region_around
-from dustpan.core.noise.model import DISPLAY, TONES
-from dustpan.core.picture.source import from_working, to_working
-from dustpan.core.render.engine import Engine, Plan
+from dustpan.core.judge.harms import clipping, edges, gradients, texture, tones
+from dustpan.core.judge.harms.base import Harm, Pair
+from dustpan.core.judge.spots import Spot
+from dustpan.core.steps.finding import Finding
 
-_LOOKED_AT = 1536  # px, side of the middle that grids and bands are looked for in
-_STRIP = 256  # rows looked at together
-Check = Callable[[], None]
-
-
-def _nothing() -> None:
-    """Stand in for a cancel check."""
-
-
-def measure_picture(engine: Engine, *, check: Check = _nothing) -> dict:
-    """Return a picture's figures as plain values; a mosaic is developed first.
-
-    Sizes in px, noise and bands in 8-bit display levels, clipping in shares.
-    """
-    plan = engine.plan(Document(), check=check)
-    base = plan.base
-    width, height = base.size
-    noise = base.noise
-    curve = [[round(float(t), 4), round(float(s) * DISPLAY, 4)] for t, s in zip(TONES, noise.sigma[0, 0], strict=True)]
-    middle = tone_of(base.read(region_around(width / 2, height / 2, _LOOKED_AT, _LOOKED_AT, base.size)))
-    blocks, bands = find_blocks(middle), find_bands(middle)
-    patches = [base.read(region_around(p.x, p.y, SIDE, SIDE, base.size)) for p in patch_places(plan)]
-    rise = edge_rise(patches)
-    black, white = clipped_shares(plan)
-    findings = find_faults(engine, plan, check=check)
-    return {
-        "width": width,
-        "height": height,
-        "noise": {
-            "sigma_luminance": round(noise.luminance, 4),
-            "sigma_colour": round(noise.colour, 4),
-            "curve": curve,
-            "flat_share": round(noise.flat_share, 4),
-        },
-        "hot_pixels": len(find_hot_pixels(engine, plan, check=check)),
-        "blocks": {"grid": list(blocks.grid) if blocks.grid else None, "strength": round(blocks.strength, 4)},
-        "banding": {"rows": round(bands[0], 4), "columns": round(bands[1], 4)},
-        "sharpness": None if rise is None else round(rise, 3),
-        "clipped": {"black": black, "white": white},
-        "findings": [
-            {"what": f.what, "text": f.text, "size": round(f.size, 4), "step": f.step or None, "places": len(f.places)}
-            for f in findings
-        ],
-    }
+#: In the order in which they are told.
+HARMS: tuple[Harm, ...] = (
+    edges.HALO,
+    texture.FLATTENED,
+    tones.DARKER_SHADOWS,
+    clipping.BLACK,
+    clipping.WHITE,
+    tones.DULL_HIGHLIGHTS,
+    tones.CAST,
+    gradients.STEPS,
+)
+_MOST_POINTS = 12  # of a harm
 
 
-def compare_pictures(engine: Engine, reference: Engine, *, check: Check = _nothing) -> dict:
-    """Return how near a picture is to a reference: psnr (dB), ssim, halo, texture_kept, brightness_shift (L*).
+@dataclass(frozen=True)
+class Figures:
+    """What a route did; a figure is None when the patches hold nothing to tell it from.
 
-    Pixels beyond what 8 bits hold are cut off first, as they are on a screen. Raises PictureError when the sizes
-    differ.
-    """
-    plan, other = (e.plan(Document(), check=check) for e in (engine, reference))
-    if plan.size != other.size:
-        raise PictureError(
-            f"{reference.source.name}: is {other.size[0]} x {other.size[1]} px;"
-            f" the picture to compare has {plan.size[0]} x {plan.size[1]}."
-        )
-    squares, shift, likeness, count = 0.0, 0.0, [], 0
-    for region in _strips(plan):
-        check()
-        one, truth = (np.clip(p.base.read(region), 0, 1) for p in (plan, other))
-        squares += float(((one - truth).astype(np.float64) ** 2).sum())
-        shift += float((lightness(one) - lightness(truth)).sum())
-        likeness.append(_likeness(one, truth))
-        count += one.shape[0] * one.shape[1]
-    regions = [region_around(at.x, at.y, SIDE, SIDE, plan.size) for at in patch_places(other)]
-    pairs = [(other.base.read(region), plan.base.read(region)) for region in regions]
-    noise = other.base.noise
-    gain = slope_gain(noise.spectrum[0, 0])
-    figures = figures_of([measure_parts(pair, sigma=lambda tone: noise.at(tone)[0], gain=gain) for pair in pairs])
-    return {
-        "psnr": round(float(-10 * np.log10(max(squares / (3 * count), 1e-12))), 3),
-        "ssim": round(float(np.average([s for s, _ in likeness], weights=[n for _, n in likeness])), 5),
-        "halo": None if figures.halo is None else round(figures.halo, 4),
-        "texture_kept": None if figures.texture_kept is None else round(figures.texture_kept, 4),
-        "brightness_shift": round(shift / count, 4),
-    }
-
-
-def _strips(plan: Plan):
-    width, height = plan.size
-    return ((0, top, width, min(top + _STRIP, height)) for top in range(0, height, _STRIP))
-
-
-def _likeness(one: np.ndarray, truth: np.ndarray) -> tuple[float, int]:
-    """Return the structural similarity of the tones of a strip and its number of pixels.
-
-    References
+    Attributes
     ----------
-    Wang, Z., Bovik, A., Sheikh, H. and Simoncelli, E. (2004), Image quality assessment: from error visibility to
-        structural similarity, doi 10.1109/TIP.2003.819861.
+    texture_kept : share of the texture, 1 is untouched.
+    halo : overshoot at the strongest edges as a share of their step, in the patch where it is worst.
+    shadow_shift : change of L* in the darks.
+    speck_shift : the part of it that single pixels make, as where white specks went.
+    cast : change of colour in the darks, display values (of the channel that moved most, less the mean).
+    highlight_shift : change of tone in what was bright, noise left out.
+    steps : height in display values of the steps that smooth gradients have.
+    clipped_black, clipped_white : shares of pixels newly at black and at white.
     """
-    from skimage.metrics import structural_similarity
 
-    tones = [tone_of(to_working(from_working(p, dtype=np.uint8))) for p in (one, truth)]
-    if min(tones[0].shape) < 7:
-        return 1.0, 0
-    return float(structural_similarity(*tones, data_range=1.0)), tones[0].size
+    texture_kept: float | None = None
+    halo: float | None = None
+    shadow_shift: float | None = None
+    speck_shift: float | None = None
+    cast: float | None = None
+    highlight_shift: float | None = None
+    steps: float | None = None
+    clipped_black: float = 0.0
+    clipped_white: float = 0.0
 
 
-def clipped_shares(plan: Plan) -> tuple[float, float]:
-    """Return the shares of pixels with a channel at black and at white."""
-    black = white = 0
-    for region in _strips(plan):
-        strip = plan.base.read(region)
-        black += int((strip <= 0).any(axis=2).sum())
-        white += int((strip >= 1).any(axis=2).sum())
-    return black / (plan.size[0] * plan.size[1]), white / (plan.size[0] * plan.size[1])
+@dataclass(frozen=True, eq=False)
+class PatchFigures:
+    """What one patch adds to the figures, as each module of `harms` measures it."""
+
+    texture: tuple[float, float]
+    edges: edges.Edges | None
+    darks: tones.Darks
+    highlights: tuple[int, float]
+    clipping: clipping.Clipped
+    steps: float | None
+
+
+def measure_patch(
+    pair: Pair, *, sigma: texture.SigmaOfTone, gain: float, original: np.ndarray | None = None
+) -> PatchFigures:
+    """Return what one patch adds to the figures.
+
+    Parameters
+    ----------
+    pair : the patch in the light of the route and after it.
+    sigma : luminance noise over tone in the first.
+    gain : `texture.slope_gain` of its spectrum.
+    original : the patch as it came, for what is newly clipped; by default the first of the pair.
+    """
+    before, after = pair
+    return PatchFigures(
+        texture=texture.measure_texture(pair, sigma, gain),
+        edges=edges.find_edges(before, after),
+        darks=tones.measure_darks(before, after),
+        highlights=tones.measure_highlights(before, after),
+        clipping=clipping.measure_clipping(before if original is None else original, after),
+        steps=gradients.measure_steps(after),
+    )
+
+
+def combine_figures(patches: Sequence[PatchFigures]) -> Figures:
+    """Return the figures over patches."""
+    shadow_shift, speck_shift, cast = tones.combine_darks([p.darks for p in patches]) or (None, None, None)
+    black, white = clipping.combine_clipping([p.clipping for p in patches])
+    return Figures(
+        texture_kept=texture.combine_texture([p.texture for p in patches]),
+        halo=edges.combine_halo([p.edges for p in patches if p.edges is not None]),
+        shadow_shift=shadow_shift,
+        speck_shift=speck_shift,
+        cast=cast,
+        highlight_shift=tones.combine_highlights([p.highlights for p in patches]),
+        steps=gradients.combine_steps([p.steps for p in patches]),
+        clipped_black=black,
+        clipped_white=white,
+    )
+
+
+def find_harms(whole: Figures, spots: Sequence[Spot], each: Sequence[Figures]) -> list[Finding]:
+    """Return the harm of a route from its figures over all patches, with the spots where it is worst.
+
+    Parameters
+    ----------
+    whole : over all patches.
+    spots, each : the patches, and the figures of each alone.
+    """
+    found = []
+    for harm in HARMS:
+        value = getattr(whole, harm.figure)
+        if value is None or not harm.past_limit(value):
+            continue
+        own = [(spot, getattr(figures, harm.figure)) for spot, figures in zip(spots, each, strict=True)]
+        worse = [(spot, size) for spot, size in own if size is not None and harm.past_limit(size)]
+        worse.sort(key=lambda entry: entry[1], reverse=not harm.below)
+        points = tuple((spot.x, spot.y) for spot, _ in worse[:_MOST_POINTS])
+        size = value * harm.scale
+        found.append(Finding(harm.what, harm.words.format(size=size), float(size), "", points, harm=True))
+    return found

@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 
-from dustpan.core.document.route import Document, Route, Step
-from dustpan.core.judge.findings import Finding
-from dustpan.core.judge.report import judge, patch_places
-from dustpan.core.render.engine import Engine, Plan
-from dustpan.core.steps import kinds, original_of
+from dustpan.core.document.history import Document
+from dustpan.core.document.route import Route, new_step
+from dustpan.core.judge.report import judge
+from dustpan.core.judge.spots import choose_patches
+from dustpan.core.render.engine import Engine
+from dustpan.core.render.plan import Plan
+from dustpan.core.steps import kinds
+from dustpan.core.steps.finding import Finding
+from dustpan.core.work.cancel import Check, no_check
 from dustpan.core.work.pool import Priority
 
 _ROUNDS = 12
 _LEAST_MIX = 0.3  # under which a step that still does harm is left out
 
 
-def propose_route(engine: Engine, *, check: Callable[[], None] = lambda: None) -> Route:
+def propose_route(engine: Engine, *, check: Check = no_check) -> Route:
     """Return the steps that a picture needs, in the order of the stages, with proposed settings.
 
     Each kind is asked in turn and looks at the picture as the steps before it leave it, because light that is
@@ -25,13 +28,12 @@ def propose_route(engine: Engine, *, check: Callable[[], None] = lambda: None) -
     """
     route = _on_mosaic(engine, check) if engine.source.mosaic is not None else Route()
     for kind in kinds().values():
-        if kind.only_mosaic or (engine.source.mosaic is not None and kind.takes_mosaic):
+        if kind.develops or (engine.source.mosaic is not None and kind.takes_mosaic):
             continue
         survey = engine.survey(engine.plan(Document(route), outline=True, check=check), check=check)
         params = kind.propose(survey)
         if params is not None:
-            step = Step(route.free_id(kind.kind), kind.kind, params, blend=kind.default_blend)
-            route = route.inserted(step, len(route))
+            route = route.inserted(new_step(kind.kind, route.free_id(kind.kind), params), len(route))
     return _unless_idle(ease_route(engine, _unless_idle(route), outline=True, check=check))
 
 
@@ -41,20 +43,24 @@ def _unless_idle(route: Route) -> Route:
 
 
 def ease_route(
-    engine: Engine, route: Route, *, harm: str = "", outline: bool = False, check: Callable[[], None] = lambda: None
+    engine: Engine, route: Route, *, harm: str = "", outline: bool = False, check: Check = no_check
 ) -> Route:
     """Return a route turned down until it does no harm of a kind (by default: none at all).
 
-    outline : judge it by patches alone, without making Base of the whole picture.
-
     Each round gives the step that has done a harm gentler settings; one that has none left is mixed in by less, and in
     the end left out.
+
+    Parameters
+    ----------
+    harm : id of the kind of harm, or empty for all.
+    outline : judge the route by patches alone, without making Base of the whole picture.
     """
-    original = engine.plan(original_of(Document(route)), check=check)
-    places = patch_places(original)
+    mosaic = engine.source.mosaic is not None
+    original = engine.plan(Document(route.original(mosaic=mosaic)), check=check)
+    spots = choose_patches(original.base)
     for _ in range(_ROUNDS):
         plan = engine.plan(Document(route), outline=outline, check=check)
-        found = judge(engine, plan, original, places, check=check, priority=Priority.VIEW).harm
+        found = judge(engine, plan, original, spots, check=check, priority=Priority.VIEW).harm
         wrong = [finding for finding in found if finding.step_id and harm in ("", finding.what)]
         if not wrong:
             return route
@@ -68,23 +74,23 @@ def ease_route(
 
 
 def _eased(route: Route, plan: Plan, finding: Finding) -> Route:
-    stage, step = plan.stage(finding.step_id), route.find(finding.step_id)
-    if stage is None or step is None:
+    prepared, step = plan.find(finding.step_id), route.find(finding.step_id)
+    if prepared is None or step is None:
         return route
-    gentler = stage.kind.ease(stage.params, finding.what)
-    if gentler is not None and gentler != stage.params and not stage.kind.idle(gentler):
+    gentler = prepared.kind.ease(prepared.params, finding.what)
+    if gentler is not None and gentler != prepared.params and not prepared.kind.idle(gentler):
         return route.with_step(replace(step, params=gentler))
     if step.mix > _LEAST_MIX:
         return route.with_step(replace(step, mix=round(0.6 * step.mix, 2)))
-    return route.without(step.id) if not stage.kind.only_mosaic else route
+    return route.without(step.id) if not step.develops else route
 
 
-def _on_mosaic(engine: Engine, check: Callable[[], None]) -> Route:
+def _on_mosaic(engine: Engine, check: Check) -> Route:
     """Return the steps proposed for a sensor's mosaic, up to its development."""
     route = Route()
     for kind in kinds().values():
-        if kind.takes_mosaic or kind.only_mosaic:
+        if kind.takes_mosaic or kind.develops:
             params = kind.propose(engine.survey(engine.plan_mosaic(route, check=check), check=check))
             if params is not None:
-                route = route.inserted(Step(kind.kind, kind.kind, params, blend=kind.default_blend), len(route))
+                route = route.inserted(new_step(kind.kind, kind.kind, params), len(route))
     return route

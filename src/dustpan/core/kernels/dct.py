@@ -198,7 +198,7 @@ def clean_rows(noisy, pilot, level, spectrum, threshold, least, phase, first, la
 
     noisy, pilot, sums : (2, H, W / 2), even and odd columns apart; weights : (2, H / 2, W / 2), a patch row each
     level : (H / 2, W / 2), noise of the patch that starts there; spectrum : 64 relative deviations
-    phase : the plane's first patch is the picture's patch of this number, counted along a row. Patches are worked
+    phase : the plane's first patch is the picture's patch of this number, counted along a row. ChangedPixels are worked
         together from whole multiples of SEGMENT, so that sums come out the same to the last bit in every tile.
     """
     half = noisy.shape[2]

@@ -10,6 +10,7 @@ import numpy as np
 
 from dustpan.core.filters.colour import from_opponent, to_opponent
 from dustpan.core.filters.dct import block_transform, halve
+from dustpan.core.noise.fields import EvenField, LiftedField, MixedField, NoiseField
 from dustpan.core.noise.model import LEVELS, TONES, NoiseModel
 
 _SIDE = 64
@@ -41,6 +42,17 @@ def carry_noise(model: NoiseModel, run: Callable[[np.ndarray], np.ndarray]) -> N
     spectrum[power <= 1e-12] = 1.0
     presence = _moved_presence(model.presence, np.interp(TONES, TONES[::2], tones))
     return NoiseModel(moved.astype(np.float32), spectrum.astype(np.float32), presence, model.flat_share)
+
+
+def carry_field(field: NoiseField, carry: Callable[[NoiseModel], NoiseModel]) -> NoiseField:
+    """Carry every model that a noise field is made of through a step that is the same everywhere."""
+    if isinstance(field, EvenField):
+        return EvenField(carry(field.model))
+    if isinstance(field, LiftedField):
+        return LiftedField(field.lifts, tuple(carry_field(one, carry) for one in field.fields), field.lift)
+    if isinstance(field, MixedField):
+        return MixedField(carry_field(field.before, carry), carry_field(field.after, carry), field.share)
+    raise TypeError(f"no way to carry a {type(field).__name__}")
 
 
 def _moved_presence(presence: np.ndarray, tones: np.ndarray) -> np.ndarray:

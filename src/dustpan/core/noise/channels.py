@@ -10,12 +10,13 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from dustpan.core.noise.cells import cut_cells, flat_value, variance_in_cells
+from dustpan.core.noise.cells import cut_cells, flat_variance, variance_in_cells
+from dustpan.core.picture.curve import is_clipped
 
 _LAG = 3  # px between the values compared: past the reach of an interpolated mosaic
-_CUT_OFF = 0.02  # share of a cell's values at black or white from which it tells nothing
+_CLIPPED = 0.02  # share of a cell's values at black or white from which it tells nothing
 _LEAST_CELLS = 12
-_RANGE = (0.4, 2.5)
+_RANGE = (0.4, 2.5)  # of the factors
 
 
 def channel_factors(crops: Sequence[np.ndarray], sigmas: Sequence[np.ndarray]) -> np.ndarray:
@@ -36,7 +37,7 @@ def channel_factors(crops: Sequence[np.ndarray], sigmas: Sequence[np.ndarray]) -
     for channel in range(3):
         found = shares[np.isfinite(shares[:, channel]), channel]
         if len(found) >= _LEAST_CELLS:
-            factors[channel] = np.clip(np.sqrt(flat_value(found)), *_RANGE)
+            factors[channel] = np.clip(np.sqrt(flat_variance(found)), *_RANGE)
     return factors
 
 
@@ -45,5 +46,5 @@ def _shares(crop: np.ndarray, sigma: np.ndarray) -> np.ndarray:
     measured = variance_in_cells((crop[:, _LAG:] - crop[:, :-_LAG]) ** 2 / 2)
     predicted = cut_cells(sigma[:, _LAG:] ** 2).mean(axis=1)
     values = cut_cells(crop[:, _LAG:])
-    sound = ((values <= 0.002) | (values >= 0.998)).mean(axis=1) < _CUT_OFF
+    sound = is_clipped(values).mean(axis=1) < _CLIPPED
     return np.where(sound, measured / np.maximum(predicted, 1e-9), np.nan)

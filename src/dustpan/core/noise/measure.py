@@ -15,15 +15,15 @@ Ponomarenko, N. et al. (2007), An automatic approach to lossy compression of AVI
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, fields
 
 import cv2
 import numpy as np
 
-from dustpan.core.filters.colour import decode_curve, to_opponent
+from dustpan.core.filters.colour import to_opponent
 from dustpan.core.filters.dct import block_transform, halve
-from dustpan.core.filters.mosaic import mosaic_noise
 from dustpan.core.noise.model import LEVELS, TONES, NoiseModel
+from dustpan.core.picture.curve import is_clipped
 
 _STRIDE = 4
 # A low quantile of the squared coefficients is less moved by texture; colour holds less texture, and its noise has
@@ -210,23 +210,10 @@ def _blocks_of(planes: np.ndarray) -> _Blocks:
     unrest += 2 * (around[step:-step, : -2 * step] - around[step:-step, 2 * step :]) ** 2
     tone = mean / (8 * 3**0.5)
     values = windows[0] / 3**0.5
-    cut = ((values <= 0.002) | (values >= 0.998)).mean(axis=(2, 3)) >= _CLIPPED
+    cut = is_clipped(values).mean(axis=(2, 3)) >= _CLIPPED
     varies = np.abs(luminance).reshape(rows, columns, 64)[..., 1:].max(-1) > _FLAT
     together = np.moveaxis(coefficients, 0, 2).reshape(-1, 3, 8, 8)
     return _Blocks(together, tone.ravel(), unrest.ravel(), cut.ravel(), ~varies.ravel())
-
-
-def mosaic_model(crops: list[np.ndarray], period: int) -> NoiseModel:
-    """Return the noise of a sensor's mosaic: the same white noise in every plane, over display tone.
-
-    The deviation grows with the root of light, which a table over light itself would blur in the darks.
-
-    crops : h x w x 1 float32; period : side of the pattern.
-    """
-    start, slope = mosaic_noise([crop[..., 0] for crop in crops], period)
-    sigma = np.sqrt(start + slope * decode_curve(TONES)).astype(np.float32)
-    none = NoiseModel.none()
-    return replace(none, sigma=np.broadcast_to(sigma, none.sigma.shape).copy())
 
 
 def _bins(tones: np.ndarray) -> np.ndarray:

@@ -1,4 +1,4 @@
-"""The one carrier of pixels and what belongs to them."""
+"""A picture as its file holds it: pixels in their native depth, metadata, other channels."""
 
 from __future__ import annotations
 
@@ -11,19 +11,21 @@ from typing import Any
 
 import numpy as np
 
-from dustpan.core.filters.colour import decode_curve, encode_curve
+from dustpan.core.picture.region import Region
+from dustpan.core.picture.working import to_working
 
-Region = tuple[int, int, int, int]  # x0, y0, x1, y1 in pixels
-_HASHED = 8 << 20  # bytes fingerprinted at a time, so that all cores take part
+_HASHED_AT_ONCE = 8 << 20  # bytes; several threads hash parts of this size
 
 
 @dataclass(frozen=True)
 class Metadata:
     """What a file says about its picture, kept as the file wrote it.
 
+    Attributes
+    ----------
     exif, xmp, iptc, profile : raw blocks (the EXIF block starts with its TIFF header), or empty.
     resolution : pixels per inch across and down, or None.
-    native : a format's name and what its header holds besides, for a file of the same format.
+    native : name of the file's format and the other entries of its header, for a file of the same format.
     camera, iso, exposure : read from the EXIF block, for the title and for remedies.
     """
 
@@ -40,12 +42,16 @@ class Metadata:
 
 @dataclass(frozen=True, eq=False)
 class Mosaic:
-    """What the numbers of a sensor's mosaic mean.
+    """What the values of a sensor's mosaic mean.
 
-    pattern : (2, 2) or (6, 6) uint8, colour of the sites from the picture's corner: 0 red, 1 green, 2 blue.
-    black : the same shape, value of each site without light; white : value at which the sensor clips.
-    as_shot : multipliers of red, green and blue that the camera chose.
-    to_display : 3 x 3, balanced camera colours to linear sRGB; xyz_to_camera : 3 x 3, for white balance.
+    Attributes
+    ----------
+    pattern : (2, 2) or (6, 6) uint8, colour of each site, from the picture's corner: 0 red, 1 green, 2 blue.
+    black : same shape, value of each site without light.
+    white : value at which the sensor clips.
+    as_shot : the camera's own multipliers of red, green and blue.
+    to_display : 3 x 3, balanced camera colours to linear sRGB.
+    xyz_to_camera : 3 x 3, for the white balance.
     """
 
     pattern: np.ndarray
@@ -60,31 +66,36 @@ class Mosaic:
         """Side of the pattern, px."""
         return self.pattern.shape[0]
 
-    def _laid(self, tile: np.ndarray, region: Region) -> np.ndarray:
+    def _repeat(self, tile: np.ndarray, region: Region) -> np.ndarray:
+        """Return one period of the pattern repeated over a region."""
         rows, columns = (np.arange(a, b) % self.period for a, b in ((region[1], region[3]), (region[0], region[2])))
         return tile[rows[:, None], columns[None]]
 
     def colours(self, region: Region) -> np.ndarray:
         """Return the colour (0, 1, 2) of each site of a region, (h, w) uint8."""
-        return self._laid(self.pattern, region)
+        return self._repeat(self.pattern, region)
 
     def light(self, native: np.ndarray, region: Region) -> np.ndarray:
         """Return h x w x 1 float32 of a region's native values: 0 black, 1 where the sensor clips."""
-        black = self._laid(self.black, region)[..., None].astype(np.float32)
+        black = self._repeat(self.black, region)[..., None].astype(np.float32)
         return (native.astype(np.float32) - black) / (np.float32(self.white) - black)
 
 
 @dataclass(frozen=True, eq=False)
 class Source:
-    """A picture in its native depth, and what its numbers mean.
+    """A picture in its native depth, and what its values mean.
 
+    Attributes
+    ----------
     pixels : H x W x 1 or 3, uint8, uint16 or float32; read-only.
-    linear : whether values hold linear light (worked in the sRGB curve, continued and mirrored).
+    linear : whether values are linear light (steps work in the sRGB curve, see `curve`).
     mosaic : what the pixels (H x W x 1) mean when they are a sensor's, still to be developed.
-    alpha : H x W in the same type, or None; layers : other planes (H x W) by name; carried through untouched.
-    alpha_kind : straight; premultiplied, where colours are multiplied by alpha; or unspecified.
-    unsound : flat numbers and values of infinite ones and of what is no number, which `pixels` holds as 1 and 0: they
-    are put back where no step has changed them. exact : the file's own values, where `pixels` can't hold them all.
+    alpha : H x W in the same type, or None.
+    layers : other planes (H x W) by name, carried through untouched.
+    alpha_kind : "straight", "premultiplied" (colours are multiplied by alpha) or "unspecified".
+    non_finite : flat indices of the infinite and NaN values of the file, and those values; `pixels` holds 1 and 0 in
+        their place. They are written back where no step has changed the pixel.
+    exact : the file's own values, where float32 can't hold them all.
     """
 
     pixels: np.ndarray
@@ -96,7 +107,7 @@ class Source:
     messages: tuple[str, ...] = ()
     mosaic: Mosaic | None = None
     alpha_kind: str = "straight"
-    unsound: tuple[np.ndarray, np.ndarray] | None = None
+    non_finite: tuple[np.ndarray, np.ndarray] | None = None
     exact: np.ndarray | None = None
 
     def __post_init__(self):
@@ -119,15 +130,16 @@ class Source:
 
     @cached_property
     def key(self) -> str:
-        """A fingerprint of the pixels, the root of every cache key."""
+        """A hash of the pixels, the root of every cache key."""
         digest = hashlib.blake2b(digest_size=16)
         digest.update(repr((self.pixels.shape, self.pixels.dtype.str, self.linear)).encode())
-        bands = np.array_split(self.pixels, min(max(self.pixels.nbytes // _HASHED, 1), self.height))
+        bands = np.array_split(self.pixels, min(max(self.pixels.nbytes // _HASHED_AT_ONCE, 1), self.height))
         with ThreadPoolExecutor() as threads:
             for part in threads.map(lambda band: hashlib.blake2b(np.ascontiguousarray(band).data).digest(), bands):
                 digest.update(part)
         if self.mosaic is not None:
-            digest.update(self.mosaic.pattern.tobytes())
+            digest.update(self.mosaic.pattern.tobytes() + self.mosaic.black.tobytes())
+            digest.update(repr((self.mosaic.white, self.mosaic.as_shot, self.mosaic.to_display.tolist())).encode())
         return digest.hexdigest()
 
     def read(self, region: Region) -> np.ndarray:
@@ -137,23 +149,3 @@ class Source:
         if self.mosaic is not None:
             return self.mosaic.light(native, region)
         return to_working(native, linear=self.linear)
-
-
-def to_working(native: np.ndarray, *, linear: bool = False) -> np.ndarray:
-    """Convert native pixels (h x w x 1 or 3) to working pixels (h x w x 3 float32, 0 black, 1 white)."""
-    working = native.astype(np.float32)
-    if native.dtype.kind == "u":
-        working *= np.float32(1 / np.iinfo(native.dtype).max)
-    if linear:
-        working = encode_curve(working)
-    return np.repeat(working, 3, axis=2) if native.shape[2] == 1 else working
-
-
-def from_working(working: np.ndarray, *, dtype, linear: bool = False) -> np.ndarray:
-    """Convert working pixels to uint8, uint16 (rounded, clipped) or float32; linear light if asked."""
-    if linear:
-        working = decode_curve(working)
-    if dtype == np.float32:
-        return working.astype(np.float32)
-    top = np.float32(np.iinfo(dtype).max)
-    return (np.clip(working, 0, 1) * top + np.float32(0.5)).astype(dtype)

@@ -9,32 +9,42 @@ from typing import Any, ClassVar
 import cv2
 import numpy as np
 
+from dustpan.core.document.kinds import StepDescription
 from dustpan.core.document.params import Params
-from dustpan.core.filters.planes import place_of, sample_plane
-from dustpan.core.noise.carry import carry_noise
-from dustpan.core.noise.model import EvenField, LiftedField, MixedField, NoiseField, NoiseModel
-from dustpan.core.picture.source import Mosaic, Region
+from dustpan.core.filters.planes import sample_plane
+from dustpan.core.noise.carry import carry_field, carry_noise
+from dustpan.core.noise.fields import EvenField, NoiseField
+from dustpan.core.noise.model import NoiseModel
+from dustpan.core.picture.region import Region, Size, extent_of
+from dustpan.core.picture.source import Mosaic
+from dustpan.core.steps.finding import Finding
 from dustpan.core.steps.survey import Survey
+from dustpan.core.work.cancel import Check, no_check
 
-MAX_SUPPORT = 64
-Lay = Callable[[np.ndarray, np.ndarray], np.ndarray]  # (input, result) -> what stands in the end, all h x w x 3
+MAX_SUPPORT = 64  # px; wider influence comes from planes
+_SIGMA_STEP = 4  # px between the points at which noise is looked up
+
+#: Lays a step's result over its input: (input, result) -> mixed, all h x w x 3.
+Lay = Callable[[np.ndarray, np.ndarray], np.ndarray]
 
 
 @dataclass(frozen=True, eq=False)
 class Context:
-    """What `apply` may know besides its tile.
+    """What `apply` may know beside its tile.
 
-    noise : the noise at the step's input, by tone and place.
+    Attributes
+    ----------
+    noise : the noise at the step's input.
     size : width and height of the picture the regions are counted in (smaller in a draft).
     level : the picture is reduced by 2 ** level; 0 when exact.
     mosaic : of the sensor, before development; its tiles are h x w x 1.
-    check : call it now and then; it raises Cancelled when the work is no longer wanted.
+    check : to be called now and then; raises Cancelled when the result is no longer wanted.
     """
 
     noise: NoiseField
-    size: tuple[int, int]
+    size: Size
     level: int = 0
-    check: Callable[[], None] = lambda: None
+    check: Check = no_check
     mosaic: Mosaic | None = None
 
     def ends(self, region: Region) -> tuple[bool, bool, bool, bool]:
@@ -43,18 +53,18 @@ class Context:
 
     def sample(self, plane: np.ndarray, region: Region, shape: tuple[int, int]) -> np.ndarray:
         """Sample a plane that covers the whole picture at `shape` points spread over a region."""
-        return sample_plane(plane, place_of(region, self.size), shape)
+        return sample_plane(plane, extent_of(region, self.size), shape)
 
     def sigma(self, tone: np.ndarray, region: Region, *, scale: int = 0) -> np.ndarray:
         """Return (3, h, w) deviations of the noise for a plane of tones spread over a region."""
-        return self.noise.sigma(tone, place_of(region, self.size), level=self.level + scale)
+        return self.noise.sigma(tone, extent_of(region, self.size), level=self.level + scale)
 
     def coarse_sigma(self, tone: np.ndarray, region: Region) -> np.ndarray:
         """Return what `sigma` does, looked up at every fourth pixel only: noise changes slowly over a picture.
 
-        The region starts at a multiple of 4, as tiles do, so that places agree between tiles.
+        The region starts at a multiple of 4, as tiles do, so that tiles agree where they overlap.
         """
-        return spread_out(self.sigma(every_fourth(tone), region), tone.shape)
+        return repeat_points(self.sigma(smooth_points(tone), region), tone.shape)
 
     def spectrum(self, scale: int = 0) -> np.ndarray:
         """Return (3, 8, 8) relative deviations of the block coefficients at a scale."""
@@ -62,21 +72,26 @@ class Context:
         return spectra[min(self.level + scale, len(spectra) - 1)]
 
 
-def every_fourth(tone: np.ndarray) -> np.ndarray:
+def smooth_points(tone: np.ndarray) -> np.ndarray:
     """Return the smoothed tone at every fourth pixel."""
-    return cv2.blur(tone, (9, 9), borderType=cv2.BORDER_REFLECT)[::4, ::4]
+    return cv2.blur(tone, (9, 9), borderType=cv2.BORDER_REFLECT)[::_SIGMA_STEP, ::_SIGMA_STEP]
 
 
-def spread_out(coarse: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
-    """Return (n, h, w) planes from every fourth pixel of them."""
-    return np.repeat(np.repeat(coarse, 4, axis=1), 4, axis=2)[:, : shape[0], : shape[1]]
+def repeat_points(coarse: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
+    """Return (n, h, w) planes of which (n, h / 4, w / 4) holds every fourth pixel."""
+    full = np.repeat(np.repeat(coarse, _SIGMA_STEP, axis=1), _SIGMA_STEP, axis=2)
+    return full[:, : shape[0], : shape[1]]
 
 
 @dataclass(frozen=True)
 class Inside:
-    """An inner picture of a step: the name on its list, and the parameter it belongs to (or nothing).
+    """An inner picture of a step.
 
-    fine : it marks single pixels, so it is made at full size also for a reduced view.
+    Attributes
+    ----------
+    label : its name in lists.
+    param : the parameter it belongs to, or empty.
+    fine : whether it marks single pixels, and is made at full size also for a reduced view.
     """
 
     label: str
@@ -84,30 +99,27 @@ class Inside:
     fine: bool = False
 
 
-class StepKind:
+class StepKind(StepDescription):
     """Base of every kind of step: words, settings and pure functions over tiles.
 
-    A kind sets `kind`, `stage`, `place` (order within its stage), `label`, `help`, `params_type`, and writes
-    `apply`. The rest has defaults that suit a step which looks at single pixels only.
+    A kind sets what `StepDescription` names and writes `apply`. The rest has defaults that suit a step which looks at
+    single pixels only.
+
+    Attributes
+    ----------
+    inside : its inner pictures by name.
+    marks : whether it finds single pixels, which `mark` shows.
     """
 
-    kind: ClassVar[str]
-    stage: ClassVar[str]
-    place: ClassVar[int]
-    label: ClassVar[str]
-    help: ClassVar[str]
-    params_type: ClassVar[type[Params]]
-    default_blend: ClassVar[str] = "replace"
     inside: ClassVar[dict[str, Inside]] = {}
-    only_mosaic: ClassVar[bool] = False  # develops a mosaic; a route has it once, and only there
-    takes_mosaic: ClassVar[bool] = False  # may also stand before development
+    marks: ClassVar[bool] = False
 
     def support(self, params: Params, analysis: Any) -> int:
         """Return how many pixels around a tile `apply` looks at, 0 to 64."""
         return 0
 
     def measured(self, survey: Survey) -> Params | None:
-        """Return the settings that the measurement suggests, shown as ticks; None where it suggests none."""
+        """Return the settings that the measurement suggests, shown as ticks, or None."""
         return self.propose(survey)
 
     def resolve(self, params: Params, measured: Params | None) -> Params:
@@ -126,7 +138,7 @@ class StepKind:
         raise NotImplementedError
 
     def scaled(self, params: Params, level: int) -> Params | None:
-        """Return the settings for the picture reduced by 2 ** level, or None when the step can be left out."""
+        """Return the settings for the picture reduced by 2 ** level, or None to leave the step out."""
         return params
 
     def idle(self, params: Params) -> bool:
@@ -137,6 +149,14 @@ class StepKind:
         """Return the settings proposed for a picture, or None when it does not need the step."""
         return None
 
+    def findings(self, survey: Survey) -> list[Finding]:
+        """Return what is wrong with a picture that this kind of step mends."""
+        return []
+
+    def mark(self, tile: np.ndarray, region: Region, params: Params, analysis: Any, context: Context) -> np.ndarray:
+        """Return the pixels (h x w bool) that the step has found in a tile; as pure as `apply`."""
+        raise NotImplementedError
+
     def show_inside(
         self, name: str, tile: np.ndarray, region: Region, params: Params, analysis: Any, context: Context
     ) -> np.ndarray:
@@ -144,16 +164,16 @@ class StepKind:
         raise NotImplementedError
 
     def tell(self, params: Params, analysis: Any, found: int | None = None) -> str:
-        """Return the card's figure: a few words on what the step does with these settings.
+        """Return the card's figure: in a few words, what the step does with these settings.
 
-        found : how many places it has found in the whole picture, once they are counted.
+        found : how many points it has found in the whole picture, once they were searched.
         """
         return ""
 
     def carry(self, params: Params, analysis: Any, noise: NoiseField, lay: Lay | None = None) -> NoiseField:
         """Return the noise field after the step; the default runs synthetic noise through `apply`.
 
-        lay : lays the result over the input as the step's Blending and Mix say; None where the result replaces it.
+        lay : lays the result over the input as Blending and Mix say; None where the result replaces it.
         """
 
         def run_with(model: NoiseModel):
@@ -172,17 +192,6 @@ class StepKind:
         return None
 
     def apply_even(self, field: np.ndarray, params: Params, analysis: Any, context: Context) -> np.ndarray:
-        """Apply the step to a small flat field that stands for any place; override when planes matter."""
+        """Apply the step to a small flat field that stands for any region; override when planes matter."""
         region = (0, 0, field.shape[1], field.shape[0])
         return self.apply(field, region, params, analysis, context)
-
-
-def carry_field(field: NoiseField, carry: Callable[[NoiseModel], NoiseModel]) -> NoiseField:
-    """Carry every model that a noise field is made of through a step that is the same everywhere."""
-    if isinstance(field, EvenField):
-        return EvenField(carry(field.model))
-    if isinstance(field, LiftedField):
-        return LiftedField(field.lifts, tuple(carry_field(one, carry) for one in field.fields), field.lift)
-    if isinstance(field, MixedField):
-        return MixedField(carry_field(field.before, carry), carry_field(field.after, carry), field.share)
-    raise TypeError(f"no way to carry a {type(field).__name__}")

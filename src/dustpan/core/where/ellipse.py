@@ -37,10 +37,10 @@ class Ellipse(PartKind):
     help = "An ellipse drawn on the picture."
     params_type = EllipseParams
 
-    def cover(self, params, region, size):
+    def cover(self, tile, region, params, analysis, context):
         """Return shares: 1 from the middle to where the fading begins, 0 from the rim on."""
         x0, y0, x1, y1 = region
-        width, height = size
+        width, height = context.size
         x = (np.arange(x0, x1, dtype=np.float32) + 0.5 - params.cx * width)[None, :]
         y = (np.arange(y0, y1, dtype=np.float32) + 0.5 - params.cy * height)[:, None]
         turn = np.deg2rad(params.angle)

@@ -10,7 +10,6 @@ import numpy as np
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of, with_grey
 from dustpan.core.filters.sharpen import detail_of, gate_of, noise_gain, reach, sharpen_plane
-from dustpan.core.judge.findings import COLOURFUL, NOISY
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.steps.base import Context, Inside, StepKind
 
@@ -75,7 +74,7 @@ class Sharpen(StepKind):
 
     kind = "sharpen"
     stage = "Crisp"
-    place = 10
+    order = 10
     label = "Sharpen"
     help = "Raises fine detail where there is some, leaves noise and bare areas alone, and keeps halos down."
     params_type = SharpenParams
@@ -135,12 +134,11 @@ class Sharpen(StepKind):
 
     def propose(self, survey):
         """Propose the step where there is noise to work against; a clean picture is left as it is."""
-        noisy = survey.measured.luminance >= NOISY or survey.measured.colour >= COLOURFUL
-        return self.measured(survey) if noisy else None
+        return self.measured(survey) if survey.base_noise.noticeable else None
 
     def measured(self, survey):
         """Return less, and a little wider, the noisier the picture was."""
-        noise = survey.measured.luminance
+        noise = survey.base_noise.luminance
         return SharpenParams(
             amount=float(round(np.clip(130 - 5.0 * noise, 40, 110) / 5) * 5),
             radius=1.0 if noise < 6 else 1.2,

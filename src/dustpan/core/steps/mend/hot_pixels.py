@@ -9,15 +9,19 @@ import cv2
 import numpy as np
 
 from dustpan.core.document.params import Params, param
-from dustpan.core.filters.colour import OPPONENT, encode_curve, tone_of
+from dustpan.core.filters.colour import OPPONENT, tone_of
 from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, find_specks, mend_mosaic, mend_specks
-from dustpan.core.noise.carry import carry_noise
+from dustpan.core.noise.carry import carry_field, carry_noise
 from dustpan.core.noise.channels import channel_factors
-from dustpan.core.noise.model import EvenField, NoiseField
-from dustpan.core.steps.base import Context, Inside, StepKind, carry_field, every_fourth, spread_out
+from dustpan.core.noise.fields import EvenField, NoiseField
+from dustpan.core.picture.curve import encode_curve
+from dustpan.core.steps.base import Context, Inside, StepKind, repeat_points, smooth_points
+from dustpan.core.steps.finding import Finding
 
 _POLARITY = {"bright": BRIGHT, "dark": DARK, "both": BRIGHT + DARK}
-_WORTH_MENDING = 25.0  # found in a megapixel
+_WORTH_MENDING = 25.0  # specks in a megapixel from which the step is proposed
+_A_FEW = 0.5  # specks in a megapixel of a photograph that are not worth a word
+_DOTS = 100.0  # the same of a drawing, whose dots and holes of letters are found too
 _LEAST_SIGMA = np.float32(2.5 / 255)  # in a picture without noise, specks of up to 15 levels are lint and glints
 
 
@@ -69,11 +73,12 @@ class HotPixels(StepKind):
 
     kind = "hot_pixels"
     stage = "Mend"
-    place = 10
+    order = 10
     label = "Hot pixels"
     help = "Mends pixels that shine or are dead on their own; stars, glints and printed dots are kept."
     params_type = HotPixelParams
     takes_mosaic = True
+    marks = True
     inside: ClassVar = {"found": Inside("Pixels found", "sensitivity", fine=True)}
 
     def support(self, params, analysis):
@@ -87,16 +92,16 @@ class HotPixels(StepKind):
     def analyse(self, params, survey):
         """Return about how many specks the picture has, counted on the survey's crops, and its channels' noise."""
         looked, found = 0, 0
-        context = Context(EvenField(survey.measured), survey.size, mosaic=survey.mosaic)
+        context = Context(EvenField(survey.base_noise), survey.size, mosaic=survey.mosaic)
         analysis = (
             SpeckAnalysis(0.0) if survey.mosaic is not None else SpeckAnalysis(0.0, _channels(survey.crops, context))
         )
         for crop in survey.crops:
-            marks = self.find(crop, _whole(crop), params, analysis, context)
+            marks = self.mark(crop, _whole(crop), params, analysis, context)
             looked, found = looked + marks.size, found + count_specks(marks)
         return replace(analysis, count=found * survey.size[0] * survey.size[1] / max(looked, 1))
 
-    def find(self, tile, region, params, analysis: SpeckAnalysis, context: Context) -> np.ndarray:
+    def mark(self, tile, region, params, analysis: SpeckAnalysis, context: Context) -> np.ndarray:
         """Return the marks (h x w bool) of the specks in a tile; looks 24 px around."""
         if context.mosaic is not None:
             return _mosaic(tile, region, params, context)[0]
@@ -112,7 +117,7 @@ class HotPixels(StepKind):
 
     def show_inside(self, name, tile, region, params, analysis, context):
         """Return white where a speck was found, grown to 3 px, on a dim picture."""
-        marks = self.find(tile, region, params, analysis, context)
+        marks = self.mark(tile, region, params, analysis, context)
         grown = cv2.dilate(marks.view(np.uint8), np.ones((3, 3), np.uint8)) > 0
         tone = tile[..., 0] if context.mosaic is not None else tone_of(tile)
         dim = np.repeat(0.3 * np.clip(tone, 0, 1)[..., None], 3, axis=2)
@@ -127,7 +132,15 @@ class HotPixels(StepKind):
         """Propose the step where hot pixels are found."""
         params = HotPixelParams()
         count = self.analyse(params, survey).count
-        return params if count > max(_WORTH_MENDING * survey.size[0] * survey.size[1] / 1e6, 2) else None
+        return params if count > max(_WORTH_MENDING * survey.megapixels, 2) else None
+
+    def findings(self, survey):
+        """Return the hot pixels of the whole picture, when they are more than a few."""
+        points = survey.find_points(self.kind, HotPixelParams())
+        drawn = survey.base_noise.luminance == 0
+        if len(points) <= max(2, (_DOTS if drawn else _A_FEW) * survey.megapixels):
+            return []
+        return [Finding("hot_pixels", f"{len(points)} hot pixels", float(len(points)), self.kind, points)]
 
     def tell(self, params, analysis, found=None):
         """Return how many are mended; about how many while they are not counted."""
@@ -174,10 +187,10 @@ def _marks(tile, sigma, params: HotPixelParams) -> np.ndarray:
 
 def _channel_sigma(tile: np.ndarray, region, analysis: SpeckAnalysis, context: Context) -> np.ndarray:
     """Return H x W x 3 deviations of red, green and blue at each place's own tone (specks smoothed out of it)."""
-    variance = context.sigma(every_fourth(np.minimum(tone_of(tile), 1)), region) ** 2
+    variance = context.sigma(smooth_points(np.minimum(tone_of(tile), 1)), region) ** 2
     factors = np.array(analysis.channels, np.float32)[:, None, None]
     channels = factors * np.sqrt(np.tensordot(OPPONENT.T**2, variance, axes=(1, 0)).astype(np.float32))
-    return np.moveaxis(spread_out(np.maximum(channels, _LEAST_SIGMA), tile.shape[:2]), 0, 2)
+    return np.moveaxis(repeat_points(np.maximum(channels, _LEAST_SIGMA), tile.shape[:2]), 0, 2)
 
 
 def _channels(crops, context: Context) -> tuple[float, float, float]:

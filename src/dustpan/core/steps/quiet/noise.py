@@ -12,20 +12,29 @@ from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of, wit
 from dustpan.core.filters.dct import halve
 from dustpan.core.filters.detail import SUPPORT as DETAIL_SUPPORT
 from dustpan.core.filters.detail import structured_part
-from dustpan.core.filters.planes import Region
 from dustpan.core.filters.quick import clean_tile, support
-from dustpan.core.judge.findings import COLOURFUL, NOISY
-from dustpan.core.noise.model import DISPLAY, TONES, EvenField, NoiseField, NoiseModel
-from dustpan.core.steps.base import Context, Inside, StepKind, carry_field
+from dustpan.core.noise.carry import carry_field
+from dustpan.core.noise.fields import EvenField, NoiseField
+from dustpan.core.noise.model import DISPLAY, NOTICEABLE, NOTICEABLE_COLOUR, TONES, NoiseModel
+from dustpan.core.picture.region import WHOLE, Region
+from dustpan.core.steps.base import Context, Inside, StepKind
+from dustpan.core.steps.finding import Finding
 from dustpan.core.steps.survey import Survey
 
 FACTOR_TONES = np.array([0.0, 0.25, 0.5, 0.75, 1.0], np.float32)
 _SCALES = 3  # within a tile; coarser octaves are cleaned on the overview
+_RENDER_TOO_NOISY = 12.0  # display values past which more samples cure better than cleaning
 _EVEN = (1.0, 1.0, 1.0, 1.0, 1.0)
+_CENTRE = (0.5, 0.5, 0.5, 0.5)  # extent of the picture's middle
 
 
-def _factors(label: str, help: str):
-    return param(label, _EVEN, help, low=0.0, high=2.0, step=0.05, length=5)
+def _factors(label: str, help: str, of: str):
+    return param(label, _EVEN, help, low=0.0, high=2.0, step=0.05, length=5, widget="over_tone", of=of)
+
+
+def _channel(label: str):
+    help = f"Multiplies the noise taken to be in {label.lower()}."
+    return param(label, 1.0, help, low=0.0, high=2.0, step=0.05, narrow=True)
 
 
 @dataclass(frozen=True)
@@ -52,14 +61,18 @@ class NoiseParams(Params):
         step=1.0,
     )
     over_tone: tuple[float, ...] = _factors(
-        "Luminance over tone", "Multiplies the luminance noise taken to be there, from darks (left) to lights (right)."
+        "Luminance over tone",
+        "Multiplies the luminance noise taken to be there, from darks (left) to lights (right).",
+        "luminance",
     )
     colour_over_tone: tuple[float, ...] = _factors(
-        "Colour over tone", "Multiplies the colour noise taken to be there, from darks (left) to lights (right)."
+        "Colour over tone",
+        "Multiplies the colour noise taken to be there, from darks (left) to lights (right).",
+        "colour",
     )
-    red: float = param("Red", 1.0, "Multiplies the noise taken to be in red.", low=0.0, high=2.0, step=0.05)
-    green: float = param("Green", 1.0, "Multiplies the noise taken to be in green.", low=0.0, high=2.0, step=0.05)
-    blue: float = param("Blue", 1.0, "Multiplies the noise taken to be in blue.", low=0.0, high=2.0, step=0.05)
+    red: float = _channel("Red")
+    green: float = _channel("Green")
+    blue: float = _channel("Blue")
     blotch: float = param(
         "Blotch size",
         3.0,
@@ -96,7 +109,7 @@ class Noise(StepKind):
 
     kind = "noise"
     stage = "Quiet"
-    place = 10
+    order = 10
     label = "Noise"
     help = "Quiets brightness and colour noise by what was measured at each tone, and leaves texture."
     params_type = NoiseParams
@@ -131,7 +144,7 @@ class Noise(StepKind):
             spectrum = spectrum * _FINE_ONLY
         cleaned = clean_tile(
             tile,
-            sigma=lambda tone, scale, place: field.sigma(tone, _moved(place, region), scale=scale),
+            sigma=lambda tone, scale, part: field.sigma(tone, _moved(part, region), scale=scale),
             spectrum=spectrum,
             strengths=strengths,
             scales=_scales(params),
@@ -166,8 +179,19 @@ class Noise(StepKind):
 
     def propose(self, survey):
         """Propose the step, on automatic, where there is noise to see."""
-        luminance, colour = survey.measured.luminance, survey.measured.colour
-        return NoiseParams() if luminance >= NOISY or colour >= COLOURFUL else None
+        return NoiseParams() if survey.base_noise.noticeable else None
+
+    def findings(self, survey):
+        """Return how strong luminance and colour noise are."""
+        found, model = [], survey.base_noise
+        rendered = survey.linear and not survey.metadata.camera
+        if model.luminance >= NOTICEABLE and rendered:
+            found.append(_render_noise(model.luminance))
+        elif model.luminance >= NOTICEABLE:
+            found.append(_camera_noise(model))
+        if model.colour >= NOTICEABLE_COLOUR:
+            found.append(Finding("colour_noise", f"colour noise {model.colour:.0f} levels", model.colour, self.kind))
+        return found
 
     def ease(self, params, harm):
         """Take less away, and give more detail back, where texture was flattened."""
@@ -185,16 +209,30 @@ class Noise(StepKind):
         return f"{params.luminance:.0f} % off bare areas"
 
 
+def _render_noise(luminance: float) -> Finding:
+    """Return the noise of a rendered picture, which more samples may cure better than cleaning."""
+    many = luminance > _RENDER_TOO_NOISY
+    cure = "more samples would be the better cure" if many else "four times the samples would halve it"
+    return Finding("render_noise", f"render noise {luminance:.0f} levels", luminance, Noise.kind, more=cure)
+
+
+def _camera_noise(model: NoiseModel) -> Finding:
+    curve = model.sigma[0, 0]
+    where = ("darks", "midtones", "lights")[min(int(TONES[np.argmax(curve)] * 3), 2)]
+    more = f"most in the {where}, up to {curve.max() * DISPLAY:.0f}"
+    return Finding("noise", f"noise {model.luminance:.0f} levels", model.luminance, Noise.kind, more=more)
+
+
 def mean_deviations(field: NoiseField) -> tuple[float, float]:
     """Return luminance and colour noise of a field in display levels, at its middle place."""
-    sigma = field.sigma(TONES[None, 1:-1], (0.5, 0.5, 0.5, 0.5)) * DISPLAY
+    sigma = field.sigma(TONES[None, 1:-1], _CENTRE) * DISPLAY
     return float(np.sqrt((sigma[0] ** 2).mean())), float(np.sqrt((sigma[1:] ** 2).mean()))
 
 
 def _proposal(field: NoiseField) -> NoiseParams:
     """Propose: the stronger the noise the larger the part, never all of it where it is faint."""
     luminance, colour = mean_deviations(field)
-    fine, coarse = (field.sigma(TONES[None, 1:-1], (0.5, 0.5, 0.5, 0.5), level=level)[:, 0] for level in (0, 2))
+    fine, coarse = (field.sigma(TONES[None, 1:-1], _CENTRE, level=level)[:, 0] for level in (0, 2))
     clumping = 4 * float(np.median(coarse / np.maximum(fine, 1e-9), axis=1).max())  # 1 for white noise
     return NoiseParams(
         luminance=float(round(100 * (1 - np.exp(-luminance / 7.5)))),
@@ -210,34 +248,33 @@ def _weighted(model: NoiseModel, params: NoiseParams) -> NoiseModel:
 
 
 def _coarse_correction(params: NoiseParams, survey: Survey, field: NoiseField) -> np.ndarray | None:
-    """Clean the overview reduced to 8 px cells (and 16 px for 5 octaves); return result less input."""
+    """Clean the overview reduced by 8 (and by 16 for 5 octaves); return result less input."""
     octaves = round(params.blotch) - _SCALES
     if octaves <= 0 or min(survey.size) < 64:
         return None
     planes = to_opponent(survey.overview)
     for _ in range(_SCALES - survey.level):
         planes = np.stack([halve(plane[: plane.shape[0] // 2 * 2, : plane.shape[1] // 2 * 2]) for plane in planes])
-    cells = from_opponent(planes)
-    whole = (0.0, 0.0, 1.0, 1.0)
+    reduced = from_opponent(planes)
     first = max(_SCALES, survey.level)
     spectra = field.spectrum
     cleaned = clean_tile(
-        cells,
-        sigma=lambda tone, scale, place: field.sigma(tone, whole, level=first + scale),
+        reduced,
+        sigma=lambda tone, scale, region: field.sigma(tone, WHOLE, level=first + scale),
         spectrum=np.stack([spectra[min(first + scale, len(spectra) - 1)] for scale in range(octaves)]),
         strengths=(params.luminance / 100, params.colour / 100),
         scales=octaves,
     )
-    return cleaned - cells
+    return cleaned - reduced
 
 
 def _scales(params: NoiseParams) -> int:
     return int(min(max(round(params.blotch), 1), _SCALES))
 
 
-def _moved(place: Region, region: Region) -> Region:
+def _moved(part: Region, region: Region) -> Region:
     """Return a region counted from a tile's corner as a region of the picture."""
-    return place[0] + region[0], place[1] + region[1], place[2] + region[0], place[3] + region[1]
+    return part[0] + region[0], part[1] + region[1], part[2] + region[0], part[3] + region[1]
 
 
 _FINE_ONLY = np.ones((_SCALES, 3, 8, 8), np.float32)

@@ -7,14 +7,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from dustpan.core.document.params import Params, param
-from dustpan.core.filters.colour import encode_curve
 from dustpan.core.filters.mosaic import FAST_SUPPORT, FINE_SUPPORT, demosaic_fast, demosaic_fine
 from dustpan.core.filters.white_balance import multipliers_for, multipliers_from
+from dustpan.core.picture.curve import encode_curve
 from dustpan.core.picture.source import Mosaic
 from dustpan.core.steps.base import Context, StepKind
 
-_FLOOR = 27.0  # times the noise in the dark: tone under which colours are compared by difference
-_CELL = 8  # pattern periods averaged for the automatic white balance
+_FLOOR = 27.0  # deviations of the noise in the dark: light under which colours are compared by their difference
+_PERIODS = 8  # of the pattern that are averaged, along both sides, for the automatic white balance
 
 
 @dataclass(frozen=True)
@@ -63,11 +63,11 @@ class Develop(StepKind):
 
     kind = "develop"
     stage = "Tone"
-    place = 10
+    order = 10
     label = "Develop"
     help = "Makes a picture of the sensor's mosaic: interpolation, white balance, the camera's colours, highlights."
     params_type = DevelopParams
-    only_mosaic = True
+    develops = True
 
     def support(self, params, analysis):
         """Return 24 px, or 8 for the fast interpolation."""
@@ -77,13 +77,13 @@ class Develop(StepKind):
         """Return the multipliers of the white balance and the floor under which ratios are not trusted."""
         mosaic = survey.mosaic
         if params.white_balance == "auto":
-            found = multipliers_from(np.concatenate([_cell_means(crop, mosaic) for crop in survey.crops]))
+            found = multipliers_from(np.concatenate([_mean_colours(crop, mosaic) for crop in survey.crops]))
         elif params.white_balance == "custom":
             found = multipliers_for(params.temperature, params.tint, mosaic.xyz_to_camera)
         else:
             found = np.asarray(mosaic.as_shot, float)
         multipliers = (found / found.min()).astype(np.float32)
-        dark = float(survey.measured.sigma[0, 0, 0]) * float(multipliers.mean())
+        dark = float(survey.base_noise.sigma[0, 0, 0]) * float(multipliers.mean())
         return Development(multipliers, float(np.clip(_FLOOR * dark, 0.003, 0.3)))
 
     def apply(self, tile, region, params, analysis, context: Context):
@@ -111,9 +111,9 @@ class Develop(StepKind):
         return {"as_shot": "as the camera set it", "auto": "balanced"}[params.white_balance]
 
 
-def _cell_means(crop: np.ndarray, mosaic: Mosaic) -> np.ndarray:
+def _mean_colours(crop: np.ndarray, mosaic: Mosaic) -> np.ndarray:
     """Return (n, 3) mean camera colours over whole periods of the pattern; the crop starts at any place."""
-    side = _CELL * mosaic.period
+    side = _PERIODS * mosaic.period
     rows, columns = crop.shape[0] // side, crop.shape[1] // side
     colours = mosaic.colours((0, 0, columns * side, rows * side))
     cut = crop[: rows * side, : columns * side, 0]

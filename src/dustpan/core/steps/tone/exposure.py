@@ -10,16 +10,26 @@ import numpy as np
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.planes import guided_base, sample_plane, shrink_to
+from dustpan.core.filters.sectors import Sectors, lost_at_black, lost_at_white
 from dustpan.core.filters.tone import bend_tone, expose, lift_stops, saturate
-from dustpan.core.noise.carry import carry_noise
-from dustpan.core.noise.model import LiftedField, NoiseField
-from dustpan.core.steps.base import Context, Inside, StepKind, carry_field
+from dustpan.core.noise.carry import carry_field, carry_noise
+from dustpan.core.noise.fields import LiftedField, NoiseField
+from dustpan.core.picture.curve import decode_curve
+from dustpan.core.steps.base import Context, Inside, StepKind
+from dustpan.core.steps.finding import Finding, percent
+from dustpan.core.steps.survey import Survey
 
 _PLANE_SIDE = 400  # longest side of the planes that hold the base layer
 _SOFTNESS = 0.12  # tone step under which the base layer smooths
-_LIFTS = 4
+_LIFTS = 4  # for which the noise is carried
 _DARK = 0.30  # a picture whose brightest hundredth stays under this tone is taken for underexposed
-_AIM = 0.80
+_EMPTY = 0.004  # a picture that stays under this tone holds nothing to brighten
+_AIM = 0.80  # tone that its brightest hundredth is brought to
+_MOST_STOPS = 4.0  # proposed
+_LOST = 0.002  # share of pixels at black or white from which it is a finding
+_PARTLY = 0.02  # share of a sector from which it is pointed at
+_MOST_POINTS = 12  # of a finding
+_NOTEWORTHY = 0.25  # stops from which a dark picture is a finding
 
 
 @dataclass(frozen=True)
@@ -58,10 +68,10 @@ class ExposureParams(Params):
 
 @dataclass(frozen=True, eq=False)
 class BasePlanes:
-    """Planes of the base layer: base = slope * tone + level; and the base itself."""
+    """Planes of the base layer: base = slope * tone + offset; and the base itself."""
 
     slope: np.ndarray
-    level: np.ndarray
+    offset: np.ndarray
     base: np.ndarray
 
 
@@ -70,7 +80,7 @@ class Exposure(StepKind):
 
     kind = "exposure"
     stage = "Tone"
-    place = 20
+    order = 20
     label = "Exposure"
     help = "Sets the light: stops, dark and bright areas apart, end points, contrast and colour strength."
     params_type = ExposureParams
@@ -82,15 +92,15 @@ class Exposure(StepKind):
             return None
         tone = np.clip(tone_of(survey.overview), 0, 1)
         tone = shrink_to(tone, _PLANE_SIDE)
-        slope, level = guided_base(tone, radius=max(2, max(tone.shape) // 40), softness=_SOFTNESS)
-        return BasePlanes(slope, level, (slope * tone + level).astype(np.float32))
+        slope, offset = guided_base(tone, radius=max(2, max(tone.shape) // 40), softness=_SOFTNESS)
+        return BasePlanes(slope, offset, (slope * tone + offset).astype(np.float32))
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile exposed and toned; looks at single pixels and the planes."""
         stops: np.ndarray | float = 0.0
         if analysis is not None:
-            slope, level = (context.sample(p, region, tile.shape[:2]) for p in (analysis.slope, analysis.level))
-            base = slope * np.clip(tone_of(tile), 0, 1) + level
+            slope, offset = (context.sample(p, region, tile.shape[:2]) for p in (analysis.slope, analysis.offset))
+            base = slope * np.clip(tone_of(tile), 0, 1) + offset
             stops = lift_stops(base, shadows=params.shadows, highlights=params.highlights)[..., None]
         return _render(tile, params, stops)
 
@@ -116,11 +126,17 @@ class Exposure(StepKind):
         Dark subjects with lit parts are left as they are.
         """
         bright = float(np.percentile(tone_of(survey.overview), 99))
-        if not 0.004 < bright < _DARK:
+        if not _EMPTY < bright < _DARK:
             return ExposureParams()
-        light = [((t + 0.055) / 1.055) ** 2.4 if t > 0.04045 else t / 12.92 for t in (bright, _AIM)]
-        stops = min(float(np.log2(light[1] / light[0])), 4.0)
+        light = decode_curve(np.array([bright, _AIM], np.float64))
+        stops = min(float(np.log2(light[1] / light[0])), _MOST_STOPS)
         return ExposureParams(ev=round(stops * 20) / 20)
+
+    def findings(self, survey):
+        """Return by how much the picture is too dark, and what is clipped, which no step brings back."""
+        stops = self.propose(survey).ev
+        dark = [Finding("dark", f"{stops:.1f} stops dark", stops, self.kind)] if stops >= _NOTEWORTHY else []
+        return [*dark, *_clipping(survey)]
 
     def ease(self, params, harm):
         """Bring the ends nearer to where they were when they were driven off."""
@@ -153,7 +169,22 @@ class Exposure(StepKind):
             return carry_field(noise, lambda model: carry_noise(model, run))
 
         fields = tuple(lifted_by(float(stops), float(slope)) for stops, slope in zip(lifts, slopes, strict=True))
-        return LiftedField(lifts, fields, lambda place, shape: sample_plane(plane, place, shape))
+        return LiftedField(lifts, fields, lambda extent, shape: sample_plane(plane, extent, shape))
+
+
+def _clipping(survey: Survey) -> list[Finding]:
+    """Return the shares of areas, not of single noisy pixels, that are lost at black and at white."""
+    sectors = Sectors.of(survey.overview, survey.size)
+    clipped, bright = sectors.clipped.ravel(), sectors.tone.ravel() > 0.5
+    worst = [int(index) for index in np.argsort(-clipped)[:_MOST_POINTS]]
+    found = []
+    for end, lost in (("black", lost_at_black(survey.overview)), ("white", lost_at_white(survey.overview))):
+        share = float(lost.mean())
+        if share >= _LOST:
+            own = [index for index in worst if clipped[index] > _PARTLY and bright[index] == (end == "white")]
+            points = tuple(sectors.point(index) for index in own)
+            found.append(Finding(f"clipped_{end}", f"{percent(share)} lost at {end}", share, "", points))
+    return found
 
 
 def _slopes_at(lifts: np.ndarray, plane: np.ndarray, analysis: BasePlanes, params: ExposureParams) -> np.ndarray:

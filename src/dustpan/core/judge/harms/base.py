@@ -1,0 +1,48 @@
+"""What a harm is, and the squares that several of them are judged in."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+#: h x w x 3 working pixels of a patch before and after a route.
+Pair = tuple[np.ndarray, np.ndarray]
+
+SQUARE = 16  # px, side of the squares of a patch that are judged one by one
+
+
+@dataclass(frozen=True)
+class Harm:
+    """One kind of harm.
+
+    Attributes
+    ----------
+    what : its id.
+    figure : the figure that tells it.
+    limit : from where on it counts, upward, or downward when `below` is set.
+    words : a sentence with {size}, the figure times `scale`.
+    """
+
+    what: str
+    figure: str
+    limit: float
+    words: str
+    scale: float = 1.0
+    below: bool = False
+
+    def past_limit(self, value: float) -> bool:
+        """Return whether a figure is a harm."""
+        return value <= self.limit if self.below else value >= self.limit
+
+
+def cut_squares(plane: np.ndarray) -> np.ndarray:
+    """Return the (rows, columns, SQUARE ** 2) values of a plane's squares; incomplete ones are dropped."""
+    rows, columns = plane.shape[0] // SQUARE, plane.shape[1] // SQUARE
+    cut = plane[: rows * SQUARE, : columns * SQUARE].reshape(rows, SQUARE, columns, SQUARE)
+    return cut.swapaxes(1, 2).reshape(rows, columns, SQUARE * SQUARE)
+
+
+def square_means(plane: np.ndarray) -> np.ndarray:
+    """Return the means over a plane's squares."""
+    return cut_squares(plane).mean(axis=2)

@@ -1,0 +1,40 @@
+"""Gradients: smooth tones that go up in steps."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from dustpan.core.filters.colour import tone_of
+from dustpan.core.judge.harms.base import Harm
+from dustpan.core.noise.model import DISPLAY
+
+STEPS = Harm("steps", "steps", 2.0, "gradients in steps of {size:.0f} levels")
+
+_EQUAL = 0.05  # display values by which neighbours may differ and still count as equal
+_MOSTLY_EQUAL = 0.6  # share of equal neighbours from which a patch may hold steps
+_STEP_RANGE = (0.5, 24.0)  # display values; what rises by less or more is no step
+_FEW_STEPS = 0.005  # share of neighbours; so few steps are none
+
+
+def measure_steps(picture: np.ndarray) -> float | None:
+    """Return the height, in display values, of the steps in a smooth patch; None without any.
+
+    Notes
+    -----
+    A gradient that was lifted from few values goes up in steps: most neighbours are equal and the rest differ by one
+    step. Where noise or dither lies over it, nothing is equal and no step is seen.
+    """
+    tone = np.clip(tone_of(picture), 0, 1) * DISPLAY
+    rise = np.abs(np.diff(tone, axis=1))
+    if (rise < _EQUAL).mean() <= _MOSTLY_EQUAL:
+        return None
+    steps = rise[(rise >= _STEP_RANGE[0]) & (rise < _STEP_RANGE[1])]
+    return float(np.median(steps)) if steps.size > _FEW_STEPS * rise.size else None
+
+
+def combine_steps(patches: Sequence[float | None]) -> float | None:
+    """Return the median height over the patches that have steps, or None."""
+    found = [height for height in patches if height is not None]
+    return float(np.median(found)) if found else None

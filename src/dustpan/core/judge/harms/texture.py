@@ -1,0 +1,81 @@
+"""Texture: how much of the picture's own fine structure is still there."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+import cv2
+import numpy as np
+
+from dustpan.core.filters.colour import to_opponent
+from dustpan.core.judge.harms.base import Harm, Pair, cut_squares, square_means
+from dustpan.core.noise.model import DISPLAY
+
+#: sigma(tone) -> deviation of the luminance noise before the route, for tones of any shape
+SigmaOfTone = Callable[[np.ndarray], np.ndarray]
+
+FLATTENED = Harm("flattened", "texture_kept", 0.8, "texture flattened to {size:.0f} %", 100, below=True)
+
+_BLUR = 0.9  # px, deviation of the blur before slopes are taken
+_STRUCTURED = 2.0  # slope energy of a square, times that of its noise, from which it counts as structured
+_SPECK = 12  # pixels of a square that the slopes of a hot pixel fill
+_SPECK_SHARE = 0.6  # of the energy in so many pixels, from which it is a speck's
+
+
+def slope_gain(spectrum: np.ndarray) -> float:
+    """Return the energy of the slopes that `texture_kept` takes, for noise of deviation 1 and a block spectrum.
+
+    spectrum : (8, 8) relative deviations of the block coefficients.
+    """
+    frequency = np.pi * np.arange(8) / 8
+    blur = np.exp(-0.5 * _BLUR**2 * (frequency[:, None] ** 2 + frequency[None] ** 2))
+    slope = np.sin(frequency) ** 2
+    power = np.asarray(spectrum, np.float64) ** 2
+    passed = blur**2 * (slope[:, None] + slope[None])
+    return float((power * passed).sum() / max(power.sum(), 1e-12))
+
+
+def slopes_of(plane: np.ndarray) -> np.ndarray:
+    """Return the slopes of a blurred plane along rows and columns, (2, h - 2, w - 2)."""
+    soft = cv2.GaussianBlur(plane, (0, 0), _BLUR)
+    return np.stack([(soft[1:-1, 2:] - soft[1:-1, :-2]) / 2, (soft[2:, 1:-1] - soft[:-2, 1:-1]) / 2])
+
+
+def _speckled(energy: np.ndarray) -> np.ndarray:
+    """Return the squares whose energy lies in a few pixels: specks, which are not texture."""
+    values = cut_squares(energy)
+    highest = np.partition(values, -_SPECK, axis=2)[..., -_SPECK:]
+    return highest.sum(axis=2) > _SPECK_SHARE * values.sum(axis=2)
+
+
+def measure_texture(pair: Pair, sigma: SigmaOfTone, gain: float) -> tuple[float, float]:
+    """Return the slope energy of the picture's own structure that is left after the route, and that was there before.
+
+    Parameters
+    ----------
+    pair : a patch before and after.
+    sigma : luminance noise over tone, before.
+    gain : `slope_gain` of its spectrum.
+
+    Notes
+    -----
+    Slopes of luminance before and after are multiplied with one another, so that what was drawn in anew does not
+    count. Noise is taken off by the noise model; only squares with more structure than noise count.
+    """
+    one, other = (to_opponent(p)[0] for p in pair)
+    slopes_before, slopes_after = slopes_of(one), slopes_of(other)
+    energies = (slopes_before**2).sum(axis=0)
+    energy = square_means(energies)
+    shared = square_means((slopes_before * slopes_after).sum(axis=0))
+    noise = square_means(sigma(one[1:-1, 1:-1] / np.float32(3**0.5)) ** 2) * gain
+    structured = (energy > (1 + _STRUCTURED) * noise + (0.2 / DISPLAY) ** 2) & ~_speckled(energies)
+    own = (energy - noise)[structured]
+    # Where structure is strong, noise is kept with it: its share follows that of the whole square.
+    share = shared[structured] / np.maximum(energy[structured], 1e-12)
+    return float((share * own).sum()), float(own.sum())
+
+
+def combine_texture(patches: Sequence[tuple[float, float]]) -> float | None:
+    """Return the share of the texture that is kept over patches, 1 is untouched; None without any."""
+    kept, there = np.sum(patches, axis=0)
+    return float(kept / there) if there > 0 else None

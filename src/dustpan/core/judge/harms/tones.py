@@ -1,0 +1,99 @@
+"""Darks and highlights: shadows that got darker, a cast, highlights that were knocked back."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from dustpan.core.filters.colour import tone_of
+from dustpan.core.judge.harms.base import Harm
+from dustpan.core.noise.model import DISPLAY
+from dustpan.core.picture.curve import SRGB_TO_XYZ, decode_curve
+
+DARKER_SHADOWS = Harm(
+    "darker_shadows", "speck_shift", -1.5, "shadows {size:.1f} L* darker, as white specks went", -1, below=True
+)
+DULL_HIGHLIGHTS = Harm(
+    "dull_highlights", "highlight_shift", -0.02, "highlights knocked back by {size:.0f} levels", -DISPLAY, below=True
+)
+CAST = Harm("cast", "cast", 2.0, "a cast of {size:.1f} levels in the darks")
+
+_BRIGHT, _WHITE = 0.8, 0.995  # tones between which a pixel counts as highlight
+_DARK = 0.25  # tone under which a pixel counts as shadow
+_DARK_BLUR = 3.0  # px, deviation of the blur by which it is told
+_STANDS_OUT = 6.0  # deviations of the darks from which a pixel is a speck
+_TO_Y = SRGB_TO_XYZ[1].astype(np.float32)
+
+
+@dataclass(frozen=True, eq=False)
+class Darks:
+    """Changes in the dark pixels of a patch, as sums.
+
+    Attributes
+    ----------
+    pixels : their number.
+    lightness, specks : of the changes of L*, and of those of specks alone.
+    channels : (3,) of the changes of red, green and blue.
+    """
+
+    pixels: int = 0
+    lightness: float = 0.0
+    specks: float = 0.0
+    channels: np.ndarray | tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+
+def lightness(pixels: np.ndarray) -> np.ndarray:
+    """Return CIE L* (0 to 100) of working pixels, last axis the channels."""
+    y = np.clip(decode_curve(pixels) @ _TO_Y, 0, None)
+    return np.where(y > 216 / 24389, 116 * np.cbrt(y) - 16, y * 24389 / 27)
+
+
+def measure_darks(before: np.ndarray, after: np.ndarray) -> Darks:
+    """Return the changes in a patch's dark pixels.
+
+    Dark pixels are told by their surroundings: chosen by their own value, noisy ones would come out lighter by chance.
+    """
+    tone = tone_of(before)
+    mask = cv2.GaussianBlur(tone, (0, 0), _DARK_BLUR) < _DARK
+    count = int(mask.sum())
+    if not count:
+        return Darks()
+    change = (lightness(after) - lightness(before))[mask]
+    rest = (tone - cv2.medianBlur(tone, 5))[mask]
+    specks = rest > _STANDS_OUT * (1.4826 * float(np.median(np.abs(rest))) + 0.5 / DISPLAY)
+    moved = (after - before)[mask].sum(axis=0, dtype=np.float64)
+    return Darks(count, float(change.sum()), float(change[specks].sum()), moved)
+
+
+def combine_darks(patches: Sequence[Darks]) -> tuple[float, float, float] | None:
+    """Return over patches the mean change of L*, the part of it that specks make, and the cast in display values.
+
+    None without dark pixels. The cast is that of the channel that moved most, less the mean of all three.
+    """
+    pixels = sum(darks.pixels for darks in patches)
+    if not pixels:
+        return None
+    cast = sum((np.asarray(darks.channels) for darks in patches), np.zeros(3)) / pixels
+    return (
+        sum(darks.lightness for darks in patches) / pixels,
+        sum(darks.specks for darks in patches) / pixels,
+        float(np.abs(cast - cast.mean()).max() * DISPLAY),
+    )
+
+
+def measure_highlights(before: np.ndarray, after: np.ndarray) -> tuple[int, float]:
+    """Return the number of bright pixels and the sum of their changes of tone, blurred so that noise plays no part."""
+    if before.max() <= _BRIGHT:
+        return 0, 0.0
+    tones = [cv2.GaussianBlur(tone_of(pixels), (0, 0), 2.0) for pixels in (before, after)]
+    mask = (tones[0] > _BRIGHT) & (tones[0] < _WHITE)
+    return int(mask.sum()), float((tones[1] - tones[0])[mask].sum())
+
+
+def combine_highlights(patches: Sequence[tuple[int, float]]) -> float | None:
+    """Return the mean change of tone of bright pixels over patches, or None without any."""
+    pixels = sum(count for count, _ in patches)
+    return sum(change for _, change in patches) / pixels if pixels else None

@@ -1,0 +1,129 @@
+"""Figures of a picture for people and programs: what `measure` prints."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from dustpan.core.document.history import Document
+from dustpan.core.errors import PictureError
+from dustpan.core.filters.colour import tone_of
+from dustpan.core.judge.faults import edge_rise, find_bands, find_blocks
+from dustpan.core.judge.figures import combine_figures, measure_patch
+from dustpan.core.judge.findings import find_faults
+from dustpan.core.judge.harms.texture import slope_gain
+from dustpan.core.judge.harms.tones import lightness
+from dustpan.core.judge.spots import choose_patches
+from dustpan.core.noise.model import DISPLAY, TONES
+from dustpan.core.picture.region import Region, region_around
+from dustpan.core.picture.working import from_working, to_working
+from dustpan.core.render.engine import Engine
+from dustpan.core.render.grid import ALIGN
+from dustpan.core.render.plan import Plan
+from dustpan.core.steps import kinds
+from dustpan.core.work.cancel import Check, no_check
+
+_MIDDLE = (1536, 1536)  # px, size of the middle that grids and bands are looked for in
+_STRIP = 256  # rows read at a time
+
+
+def measure_picture(engine: Engine, *, check: Check = no_check) -> dict:
+    """Return a picture's figures as plain values; a mosaic is developed first.
+
+    Sizes in px, noise and bands in 8-bit display levels, clipping in shares.
+    """
+    plan = engine.plan(Document(), check=check)
+    base, noise = plan.base, plan.noise
+    width, height = base.size
+    curve = [[round(float(t), 4), round(float(s) * DISPLAY, 4)] for t, s in zip(TONES, noise.sigma[0, 0], strict=True)]
+    middle = tone_of(base.read(region_around(width / 2, height / 2, _MIDDLE, within=base.size, step=ALIGN)))
+    blocks, bands = find_blocks(middle), find_bands(middle)
+    patches = [base.read(spot.patch(within=base.size)) for spot in choose_patches(base)]
+    rise = edge_rise(patches)
+    black, white = clipped_shares(plan)
+    findings = find_faults(engine, plan, check=check)
+    return {
+        "width": width,
+        "height": height,
+        "noise": {
+            "sigma_luminance": round(noise.luminance, 4),
+            "sigma_colour": round(noise.colour, 4),
+            "curve": curve,
+            "flat_share": round(noise.flat_share, 4),
+        },
+        "hot_pixels": len(engine.find_points("hot_pixels", kinds()["hot_pixels"].params_type(), check=check)),
+        "blocks": {"grid": list(blocks.grid) if blocks.grid else None, "strength": round(blocks.strength, 4)},
+        "banding": {"rows": round(bands[0], 4), "columns": round(bands[1], 4)},
+        "sharpness": None if rise is None else round(rise, 3),
+        "clipped": {"black": black, "white": white},
+        "findings": [
+            {"what": f.what, "text": f.text, "size": round(f.size, 4), "step": f.step or None, "places": len(f.points)}
+            for f in findings
+        ],
+    }
+
+
+def compare_pictures(engine: Engine, reference: Engine, *, check: Check = no_check) -> dict:
+    """Return how near a picture is to a reference: psnr (dB), ssim, halo, texture_kept, brightness_shift (L*).
+
+    Pixels beyond what 8 bits hold are cut off first, as they are on a screen. Raises PictureError when the sizes
+    differ.
+    """
+    plan, other = (e.plan(Document(), check=check) for e in (engine, reference))
+    if plan.size != other.size:
+        raise PictureError(
+            f"{reference.source.name}: is {other.size[0]} x {other.size[1]} px;"
+            f" the picture to compare has {plan.size[0]} x {plan.size[1]}."
+        )
+    squares, shift, likeness, count = 0.0, 0.0, [], 0
+    for region in _strips(plan):
+        check()
+        one, truth = (np.clip(p.base.read(region), 0, 1) for p in (plan, other))
+        squares += float(((one - truth).astype(np.float64) ** 2).sum())
+        shift += float((lightness(one) - lightness(truth)).sum())
+        likeness.append(_likeness(one, truth))
+        count += one.shape[0] * one.shape[1]
+    regions = [spot.patch(within=plan.size) for spot in choose_patches(other.base)]
+    pairs = [(other.base.read(region), plan.base.read(region)) for region in regions]
+    noise = other.noise
+    gain = slope_gain(noise.spectrum[0, 0])
+    figures = combine_figures([measure_patch(pair, sigma=lambda tone: noise.at(tone)[0], gain=gain) for pair in pairs])
+    return {
+        "psnr": round(float(-10 * np.log10(max(squares / (3 * count), 1e-12))), 3),
+        "ssim": round(float(np.average([s for s, _ in likeness], weights=[n for _, n in likeness])), 5),
+        "halo": None if figures.halo is None else round(figures.halo, 4),
+        "texture_kept": None if figures.texture_kept is None else round(figures.texture_kept, 4),
+        "brightness_shift": round(shift / count, 4),
+    }
+
+
+def _strips(plan: Plan) -> Iterator[Region]:
+    width, height = plan.size
+    return ((0, top, width, min(top + _STRIP, height)) for top in range(0, height, _STRIP))
+
+
+def _likeness(one: np.ndarray, truth: np.ndarray) -> tuple[float, int]:
+    """Return the structural similarity of the tones of a strip and its number of pixels.
+
+    References
+    ----------
+    Wang, Z., Bovik, A., Sheikh, H. and Simoncelli, E. (2004), Image quality assessment: from error visibility to
+        structural similarity, doi 10.1109/TIP.2003.819861.
+    """
+    from skimage.metrics import structural_similarity
+
+    tones = [tone_of(to_working(from_working(p, dtype=np.uint8))) for p in (one, truth)]
+    if min(tones[0].shape) < 7:
+        return 1.0, 0
+    return float(structural_similarity(*tones, data_range=1.0)), tones[0].size
+
+
+def clipped_shares(plan: Plan) -> tuple[float, float]:
+    """Return the shares of pixels with a channel at black and at white."""
+    black = white = 0
+    for region in _strips(plan):
+        strip = plan.base.read(region)
+        black += int((strip <= 0).any(axis=2).sum())
+        white += int((strip >= 1).any(axis=2).sum())
+    return black / (plan.size[0] * plan.size[1]), white / (plan.size[0] * plan.size[1])

@@ -1,0 +1,54 @@
+"""The noise of a base, measured when it is first asked for."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from functools import partial
+
+from dustpan.core.noise.measure import estimate_noise
+from dustpan.core.noise.model import NoiseModel
+from dustpan.core.noise.mosaic import estimate_mosaic_noise
+from dustpan.core.picture.base import Base
+from dustpan.core.work.pool import Pool
+from dustpan.core.work.sharing import map_shared
+
+
+class MeasuredNoise:
+    """A noise model that several threads may ask for while one of them measures it.
+
+    Parameters
+    ----------
+    measure : returns the model.
+    """
+
+    def __init__(self, measure: Callable[[], NoiseModel]):
+        self._measure = measure
+        self._model: NoiseModel | None = None
+        self._lock = threading.Lock()
+
+    @classmethod
+    def of(cls, base: Base, *, pool: Pool | None = None) -> MeasuredNoise:
+        """Return the noise of a base; threads of a pool help to measure it."""
+        return cls(partial(measure_base, base, pool=pool))
+
+    @classmethod
+    def known(cls, model: NoiseModel) -> MeasuredNoise:
+        """Return a model that needs no measuring."""
+        return cls(lambda: model)
+
+    @property
+    def model(self) -> NoiseModel:
+        """The model, measured now if it was not yet."""
+        with self._lock:
+            if self._model is None:
+                self._model = self._measure()
+            return self._model
+
+
+def measure_base(base: Base, *, pool: Pool | None = None) -> NoiseModel:
+    """Return the noise measured on crops of a base."""
+    crops = [base.read(region) for region in base.crop_regions()]
+    if base.mosaic is not None:
+        return estimate_mosaic_noise(crops, base.mosaic.period)
+    return estimate_noise(crops, each=partial(map_shared, pool=pool))

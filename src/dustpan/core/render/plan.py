@@ -1,0 +1,195 @@
+"""A document made ready to render: its steps with their settings resolved and the noise they meet."""
+
+from __future__ import annotations
+
+import hashlib
+import threading
+from dataclasses import dataclass, replace
+from functools import cached_property, partial
+from typing import Any
+
+import numpy as np
+
+from dustpan.core.document.params import Params
+from dustpan.core.document.route import Step, Where
+from dustpan.core.filters.blend import lay_over
+from dustpan.core.filters.planes import sample_plane
+from dustpan.core.noise.fields import EvenField, MixedField, NoiseField
+from dustpan.core.noise.measured import MeasuredNoise
+from dustpan.core.noise.model import NoiseModel
+from dustpan.core.picture.base import Base
+from dustpan.core.picture.pyramid import level_under
+from dustpan.core.picture.region import Extent, Size
+from dustpan.core.render.grid import ALIGN
+from dustpan.core.steps.base import MAX_SUPPORT, StepKind
+from dustpan.core.where.fold import mask_of, mask_support
+
+_MASK_PIXELS = 250_000  # most pixels of a mask as a noise field samples it
+
+
+def digest(*parts: Any) -> str:
+    """Return a short key of values that are told apart by what `repr` says of them."""
+    return hashlib.blake2b(repr(parts).encode(), digest_size=16).hexdigest()
+
+
+@dataclass(frozen=True, eq=False)
+class Prepared:
+    """One step of a plan, ready to run.
+
+    Attributes
+    ----------
+    step, kind : the card and how it works.
+    params : its settings with automatic values filled in; in a draft those of the reduced picture.
+    measured : the settings that the measurement suggests, or None.
+    analysis : what the step knows of the whole picture.
+    analysis_key : provenance of params, measured and analysis.
+    noise : the noise at its input.
+    base : the picture that the steps before it start from.
+    mask_analyses : what each part of its Where knows of the whole picture.
+    raw_key, key : provenance of the result before and after Mix and Where.
+    """
+
+    step: Step
+    kind: StepKind
+    params: Params
+    measured: Params | None
+    analysis: Any
+    analysis_key: str
+    noise: NoiseField
+    base: Base
+    mask_analyses: tuple[Any, ...]
+    raw_key: str
+    key: str
+
+    @property
+    def idle(self) -> bool:
+        """Whether these settings change nothing."""
+        return self.kind.idle(self.params)
+
+    @property
+    def support(self) -> int:
+        """How far the step and its Where read around a region, px, rounded up to `ALIGN`.
+
+        Raises ValueError when its kind asks for more than the largest support.
+        """
+        support = self.kind.support(self.params, self.analysis)
+        if not 0 <= support <= MAX_SUPPORT:
+            raise ValueError(f"{self.kind.kind} asks for {support} px of support; at most {MAX_SUPPORT} px are given")
+        if self.step.where.origin == "input":
+            support = max(support, mask_support(self.step.where, self.mask_analyses))
+        return -(-support // ALIGN) * ALIGN
+
+    @cached_property
+    def noise_after(self) -> NoiseField:
+        """The noise behind the step, its Blending, its Mix and its Where."""
+        step = self.step
+        replaces = step.blend == "replace" and step.mix >= 1
+        lay = None if replaces else partial(lay_over, law=step.blend, share=float(step.mix))
+        after = self.kind.carry(self.params, self.analysis, self.noise, lay)
+        if step.where.everywhere:
+            return after
+        return MixedField(self.noise, after, _SampledMask(step.where, self.mask_analyses, self.base))
+
+
+class _SampledMask:
+    """A Where as a noise field samples it: a small plane of Base's mask, made when it is first asked for."""
+
+    def __init__(self, where: Where, analyses: tuple[Any, ...], base: Base):
+        self._where, self._analyses, self._base = where, analyses, base
+        self._lock = threading.Lock()
+        self._plane: np.ndarray | None = None
+
+    def __call__(self, extent: Extent, shape: tuple[int, int]) -> np.ndarray:
+        """Return the mask at points spread over an extent."""
+        with self._lock:
+            if self._plane is None:
+                self._plane = self._make()
+        return sample_plane(self._plane, extent, shape)
+
+    def _make(self) -> np.ndarray:
+        level = level_under(self._base.size, _MASK_PIXELS)
+        small = self._base.size_at(level)
+        read = partial(self._base.read, level=level)
+        mask = mask_of(self._where, (0, 0, *small), small, level=level, analyses=self._analyses, read=read)
+        return np.asarray(mask, np.float32)
+
+
+@dataclass(frozen=True, eq=False)
+class Plan:
+    """A document made ready to render on one source, at one pyramid level.
+
+    Attributes
+    ----------
+    base : the picture that the prepared steps start from.
+    base_noise : the noise measured on it.
+    prepared : the steps behind Base in their order, also those whose settings change nothing.
+    level : 0 is exact; above it a draft of the picture reduced by 2 ** level.
+    mended : the leading Mend steps (and a mosaic's development), whose result Base holds.
+    outline : the leading Mend steps are among the prepared ones, so that no Base is made of them.
+    """
+
+    base: Base
+    base_noise: MeasuredNoise
+    prepared: tuple[Prepared, ...] = ()
+    level: int = 0
+    mended: tuple[Prepared, ...] = ()
+    outline: bool = False
+
+    @cached_property
+    def active(self) -> tuple[Prepared, ...]:
+        """The steps that run at this plan's level: lengths shrink in a draft, and tiny steps drop out."""
+        working = [prepared for prepared in self.prepared if not prepared.idle]
+        if self.level == 0:
+            return tuple(working)
+        scaled = [(prepared, prepared.kind.scaled(prepared.params, self.level)) for prepared in working]
+        return tuple(replace(prepared, params=params) for prepared, params in scaled if params is not None)
+
+    @property
+    def all_active(self) -> tuple[Prepared, ...]:
+        """All steps that change anything at full size, those in Base included."""
+        return tuple(prepared for prepared in (*self.mended, *self.prepared) if not prepared.idle)
+
+    @property
+    def key(self) -> str:
+        """Provenance of the result.
+
+        The reduced levels of an outline are not mended, so what is measured there must not pass for a measurement
+        on Base.
+        """
+        own = self.active[-1].key if self.active else self.base.key
+        return digest("outline", own) if self.outline and self.active else own
+
+    @property
+    def size(self) -> Size:
+        """Width and height at this plan's level."""
+        return self.base.size_at(self.level)
+
+    @property
+    def noise(self) -> NoiseModel:
+        """The noise measured on Base."""
+        return self.base_noise.model
+
+    @property
+    def noise_after(self) -> NoiseField:
+        """The noise of the result, at full size."""
+        last = next((prepared for prepared in reversed(self.prepared) if not prepared.idle), None)
+        return EvenField(self.noise) if last is None else last.noise_after
+
+    @property
+    def channels(self) -> int:
+        """Channels of the result: one as long as a mosaic is not developed."""
+        raw = self.base.mosaic is not None and not any(prepared.kind.develops for prepared in self.active)
+        return 1 if raw else 3
+
+    def at(self, level: int) -> Plan:
+        """Return the plan for another level; 0 is the exact one."""
+        return self if level == self.level else replace(self, level=level)
+
+    def before(self, prepared: Prepared) -> Plan:
+        """Return the plan of the steps before one of the prepared ones."""
+        ids = [other.step.id for other in self.prepared]
+        return replace(self, prepared=self.prepared[: ids.index(prepared.step.id)])
+
+    def find(self, step_id: str | None) -> Prepared | None:
+        """Return a step with its full settings, or None when it is off or not in the plan."""
+        return next((p for p in (*self.mended, *self.prepared) if p.step.id == step_id), None)

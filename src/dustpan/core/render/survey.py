@@ -1,0 +1,48 @@
+"""Make the survey that a step looks at before it works."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+
+from dustpan.core.document.params import Params
+from dustpan.core.picture.source import Source
+from dustpan.core.render.blocks import Renderer
+from dustpan.core.render.plan import Plan
+from dustpan.core.steps.survey import Points, Survey
+from dustpan.core.work.cancel import Check
+
+
+def make_survey(
+    renderer: Renderer, plan: Plan, source: Source, find_points: Callable[[str, Params], Points], *, check: Check
+) -> Survey:
+    """Return what a step behind a plan may look at.
+
+    Its crops are of the mended picture: the leading Mend steps are worked on them when Base does not hold these.
+    """
+    level = plan.base.overview_level
+    small = plan.at(level)
+    leading = itertools.takewhile(lambda prepared: prepared.idle or prepared.kind.stage == "Mend", plan.prepared)
+    mended = replace(plan, prepared=tuple(leading), level=0)
+
+    def render_overview() -> np.ndarray:
+        return renderer.render(small, (0, 0, *small.size), check=check)
+
+    def read_crops() -> list[np.ndarray]:
+        return [renderer.sketch(mended, region, check=check) for region in plan.base.crop_regions()]
+
+    return Survey(
+        size=plan.base.size,
+        noise=plan.noise_after,
+        base_noise=plan.noise,
+        level=level,
+        render_overview=render_overview,
+        read_crops=read_crops,
+        find_points=find_points,
+        metadata=source.metadata,
+        mosaic=plan.base.mosaic,
+        linear=source.linear,
+    )

@@ -1,0 +1,171 @@
+"""Where and how to export: file, format, quality, and in words what will really happen."""
+
+from __future__ import annotations
+
+import os
+from datetime import date
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QIcon
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+)
+
+from dustpan.core.document.params import Param
+from dustpan.core.errors import SaveError
+from dustpan.core.picture.source import Source
+from dustpan.files.atomic import check_name
+from dustpan.files.save import DEFAULT_QUALITY, FORMATS, Format, losses, own_format
+from dustpan.ui.memory import Memory
+from dustpan.ui.widgets.choice import Choice
+from dustpan.ui.widgets.configured import configured
+from dustpan.ui.widgets.sliders import NumberSlider
+
+_QUALITY = Param(
+    "Quality", float(DEFAULT_QUALITY), "Higher keeps more and makes a larger file.", low=1.0, high=100.0, step=1.0
+)
+_PATTERN = "{name}-cleaned"
+_ENDINGS = {suffix for fmt in FORMATS.values() for suffix in fmt.suffixes}
+
+
+class ExportDialog(QDialog):
+    """Ask for the target of an export; what was chosen last is offered again."""
+
+    def __init__(self, path: Path | None, source: Source, memory: Memory | None = None, parent=None):
+        super().__init__(parent)
+        self._source, self._path, self._memory = source, path, memory or Memory()
+        self._facts = {
+            "name": (path.stem if path else Path(source.name).stem) or "picture",
+            "iso": str(source.metadata.iso or ""),
+            "camera": source.metadata.camera,
+            "date": date.today().isoformat(),
+        }
+        self.setWindowTitle("Export")
+        self.setMinimumWidth(560)
+        self._own = own_format(source, path)
+        self.format = Choice("How the file is written", "Format")
+        self.format.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.format.addItem(f"as opened: {self._own.label}", "")
+        for fmt in FORMATS.values():
+            self.format.addItem(fmt.label, fmt.name)
+        self.format.setCurrentIndex(max(self.format.findData(self._memory.get("export_format", "")), 0))
+        kept = self._memory.get("export_folder", "")
+        folder = Path(kept) if kept and Path(kept).is_dir() else path.parent if path else Path.home()
+        self.folder = configured(QLineEdit(str(folder)), toolTip="The folder to write into")
+        self.name = QLineEdit(self._memory.get("export_pattern", _PATTERN))
+        self.name.setToolTip("A pattern: {name}, {iso}, {camera} and {date} stand for the picture's own")
+        self.overwrite = configured(
+            QCheckBox("Replace a file of this name"),
+            toolTip="Otherwise a file that is there is kept and nothing is written",
+        )
+        self.quality = NumberSlider(_QUALITY)
+        self.quality.show_value(self._memory.get("export_quality", float(DEFAULT_QUALITY)))
+        self.note = configured(QLabel(), objectName="faint", wordWrap=True)
+        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        self.go = self.buttons.addButton("Export", QDialogButtonBox.ButtonRole.AcceptRole)
+        for button in self.buttons.buttons():
+            button.setIcon(QIcon())
+        self.buttons.accepted.connect(self.accept)
+        self.buttons.rejected.connect(self.reject)
+        self._lay_out()
+        for signal in (self.folder.textChanged, self.name.textChanged):
+            signal.connect(self._check)
+        self.format.currentIndexChanged.connect(self._check)
+        self.overwrite.toggled.connect(self._check)
+        self._check()
+
+    def _lay_out(self) -> None:
+        browse = QPushButton("Choose …")
+        browse.setToolTip("Choose a folder")
+        browse.clicked.connect(self._browse)
+        folder = QHBoxLayout()
+        folder.addWidget(self.folder, 1)
+        folder.addWidget(browse)
+        grid = QGridLayout(self)
+        grid.setContentsMargins(18, 16, 18, 14)
+        grid.setVerticalSpacing(10)
+        grid.setHorizontalSpacing(14)
+        for row, label in enumerate(("Folder", "Name", "Format")):
+            grid.addWidget(QLabel(label), row, 0)
+        grid.addLayout(folder, 0, 1)
+        grid.addWidget(self.name, 1, 1)
+        grid.addWidget(self.format, 2, 1)
+        grid.addWidget(self.quality, 3, 1)
+        grid.addWidget(self.overwrite, 4, 1)
+        grid.addWidget(self.note, 5, 0, 1, 2)
+        grid.addWidget(self.buttons, 6, 0, 1, 2, Qt.AlignmentFlag.AlignRight)
+
+    @property
+    def chosen(self) -> Format:
+        """The chosen format."""
+        name = self.format.currentData()
+        return FORMATS[name] if name else self._own
+
+    @property
+    def format_name(self) -> str:
+        """Name of the chosen format."""
+        return self.chosen.name
+
+    @property
+    def target(self) -> Path:
+        """The file to write; an ending typed with the name is not doubled."""
+        name = self.filled()
+        stem, ending = os.path.splitext(name)
+        if ending.lower() in _ENDINGS and stem:
+            same = ending.lower() in self.chosen.suffixes
+            return Path(self.folder.text()) / (name if same else stem + self.chosen.suffixes[0])
+        return Path(self.folder.text()) / (name + self.chosen.suffixes[0])
+
+    def filled(self) -> str:
+        """Return the name with the picture's own words for the pattern's."""
+        name = self.name.text()
+        for key, word in self._facts.items():
+            name = name.replace("{" + key + "}", word)
+        return name.strip()
+
+    def accept(self) -> None:
+        """Remember what was chosen, and go."""
+        self._memory.put("export_folder", self.folder.text())
+        self._memory.put("export_format", self.format.currentData())
+        self._memory.put("export_quality", float(self.quality.value))
+        self._memory.put("export_pattern", self.name.text())
+        super().accept()
+
+    def _browse(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "Export into", self.folder.text())
+        if folder:
+            self.folder.setText(folder)
+
+    def _fault(self) -> str:
+        """Return why nothing can be exported like this, or nothing."""
+        filled = self.filled()
+        if not filled or "/" in filled:
+            return "Give the file a name."
+        if "{" in filled or "}" in filled:
+            return "The pattern knows {name}, {iso}, {camera} and {date}."
+        if not Path(self.folder.text()).is_dir():
+            return f"There is no folder {self.folder.text()}."
+        try:
+            check_name(self.target, overwrite=self.overwrite.isChecked(), sources=[self._path] if self._path else [])
+        except SaveError as fault:
+            return str(fault).replace(" or --overwrite", ", or have it replaced")
+        return ""
+
+    def _check(self) -> None:
+        """Say what will happen, and allow the export only when it can."""
+        self.quality.setVisible(self.chosen.quality)
+        fault = self._fault()
+        verb = "will be replaced" if not fault and self.target.exists() else "will be written"
+        size = f"{self._source.width} × {self._source.height} px, {self.chosen.label}"
+        done = [f"{self.target.name} {verb}: {size}.", *losses(self._source, self.chosen)]
+        self.note.setText(fault or " ".join([*done, "The picture you opened is never written to."]))
+        self.go.setEnabled(not fault)

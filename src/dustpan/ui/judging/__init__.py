@@ -1,0 +1,1 @@
+"""Proofs, readings and findings."""

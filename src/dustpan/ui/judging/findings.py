@@ -1,0 +1,267 @@
+"""The row of findings above the picture: what is wrong, what was done about it, and where."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
+
+from dustpan.core.document.route import Step
+from dustpan.core.judge.findings import find_faults
+from dustpan.core.judge.report import Report
+from dustpan.core.steps import kind_of
+from dustpan.core.steps.finding import Finding, percent
+from dustpan.core.work.cancel import Token
+from dustpan.core.work.pool import Priority
+from dustpan.ui.picture.canvas import Canvas
+from dustpan.ui.session.session import Session
+from dustpan.ui.widgets import theme
+from dustpan.ui.widgets.configured import configured
+
+_MORE = 44  # px kept for the button that lists the rest
+_RING = 7  # px of the screen, least radius of a mark
+_DONE = {"Mend": "mended", "Tone": "set", "Quiet": "quieted", "Crisp": "sharpened"}
+_TO_DO = {"Mend": "mend", "Tone": "set", "Quiet": "quiet", "Crisp": "sharpen"}
+
+
+class Chip(QFrame):
+    """One finding: a button that marks its points, and a word that mends it, eases it, or says it is done."""
+
+    marked = pyqtSignal(bool)
+    mend = pyqtSignal()
+
+    def __init__(self, finding: Finding, done: float):
+        super().__init__()
+        self.setObjectName("harm" if finding.harm else "chip")
+        self.finding = finding
+        row = QHBoxLayout(self)
+        row.setContentsMargins(2, 0, 2, 0)
+        row.setSpacing(0)
+        self.button = configured(QPushButton(finding.text), objectName="chip", checkable=bool(finding.points))
+        self.button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.button.setToolTip(describe(finding))
+        self.button.toggled.connect(self.marked)
+        row.addWidget(self.button)
+        if not finding.step:
+            return
+        word, tip = word_for(finding, done)
+        if tip:
+            self.act = configured(QPushButton(word), objectName="quiet")
+            self.act.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            self.act.setToolTip(tip)
+            self.act.clicked.connect(self.mend)
+            row.addWidget(self.act)
+        else:
+            label = configured(QLabel(word), objectName="kept")
+            label.setContentsMargins(0, 0, 8, 0)
+            row.addWidget(label)
+
+
+def describe(finding: Finding) -> str:
+    """Return a finding in one or two sentences, and what a click does."""
+    more = f"; {finding.more}" if finding.more else ""
+    words = f"{'Made by this route' if finding.harm else 'Found'}: {finding.text}{more}."
+    count = len(finding.points)
+    return words + (f" Click to mark {count} place{'s' if count != 1 else ''}." if count else "")
+
+
+def word_for(finding: Finding, done: float) -> tuple[str, str]:
+    """Return the word behind a finding, and the tip of what a click on it does; no tip where nothing is to be done.
+
+    done : how far the step that mends it is mixed in, 0 when it is off or not there, below 0 when it is masked.
+    """
+    label = kind_of(finding.step).label
+    if finding.harm:
+        return "ease", f"Turn down {label} until this is gone"
+    stage = kind_of(finding.step).stage
+    if done == 0:
+        return _TO_DO[stage], f"Add the step {label} with proposed settings"
+    if done < 0:
+        return f"{_DONE[stage]} in part", ""
+    return (_DONE[stage] if done >= 1 else f"{percent(done)} {_DONE[stage]}"), ""
+
+
+class Findings(QWidget):
+    """Hold the findings of the picture and of its route, and show them."""
+
+    def __init__(self, session: Session, canvas: Canvas, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("findings")
+        self.session, self.canvas = session, canvas
+        self.faults: list[Finding] | None = None
+        self.harm: list[Finding] = []
+        self.marked: str = ""
+        self._token = Token()
+        self._shown: tuple | None = None
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(10, 3, 10, 3)
+        self._row.setSpacing(6)
+        self._chips: list[Chip] = []
+        self._lead_label = configured(QLabel(), objectName="faint")
+        self._more = configured(QPushButton(), objectName="quiet")
+        self._more.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self._more.clicked.connect(self._list_more)
+        self._row.addWidget(self._lead_label)
+        self._row.addWidget(self._more)
+        self._row.addStretch()
+        self.setFixedHeight(34)
+        self.setMinimumWidth(100)
+        self._postponed = False  # looking waits until a proposal that was asked for is there
+        session.opened.connect(self.forget)
+        session.tasks.changed.connect(self._give_way)
+        session.edited.connect(lambda dragging: self.refresh())
+        canvas.overlays.append(self.paint_marks)
+        self.refresh()
+
+    # -- looking ----------------------------------------------------------------------------------------------
+
+    def forget(self) -> None:
+        """Forget what was found in the last picture."""
+        self._token.cancel()
+        self.faults, self.harm, self.marked = None, [], ""
+        self.refresh()
+
+    def look(self) -> None:
+        """Look for what is wrong with the picture."""
+        self.forget()
+        engine = self.session.engine
+        self._postponed = self.session.tasks.find("measuring") is not None
+        if engine is None or self._postponed:
+            return
+        self._token = token = Token()
+        original = self.session.original
+
+        def then(found: list[Finding]) -> None:
+            self.faults = found
+            self.refresh()
+
+        self.session.jobs.run(
+            lambda: find_faults(engine, engine.plan(original, check=token.check), check=token.check),
+            then,
+            priority=Priority.AROUND,
+            token=token,
+        )
+
+    def _give_way(self) -> None:
+        """Leave the threads to a proposal that is asked for, and look again when it is there."""
+        measuring = self.session.tasks.find("measuring") is not None
+        if measuring and self.faults is None and not self._token.cancelled:
+            self._token.cancel()
+            self._postponed = True
+        elif not measuring and self._postponed:
+            self._postponed = False
+            self.look()
+
+    def stop(self) -> None:
+        """Drop all work under way."""
+        self._token.cancel()
+
+    def take_report(self, report: Report) -> None:
+        """Take the harm that a survey of the route has found."""
+        self.harm = list(report.harm)
+        self.refresh()
+
+    @property
+    def all(self) -> list[Finding]:
+        """Harm first, then what the picture came with."""
+        return [*self.harm, *(self.faults or [])]
+
+    def mend(self, finding: Finding) -> None:
+        """Add the step that mends a finding, with proposed settings; or turn down the one that has done a harm."""
+        if finding.harm:
+            self.session.measuring.ease(finding)
+        else:
+            self.session.measuring.mend(finding.step)
+
+    def mark(self, what: str, on: bool) -> None:
+        """Mark a finding's points on the picture, or none."""
+        self.marked = what if on else ""
+        self.refresh()
+        self.canvas.update()
+
+    # -- showing ----------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show the findings as they stand beside the route."""
+        done = {step.kind: _share(step) for step in self.session.route if step.on}
+        state = (self.session.engine is None, self.faults is None, tuple(self.all), tuple(done.items()), self.marked)
+        if state == self._shown:
+            return
+        self._shown = state
+        for chip in self._chips:  # one of them may be what asked for this
+            self._row.removeWidget(chip)
+            chip.hide()
+            chip.deleteLater()
+        self._chips = []
+        self._lead_label.setText(self._lead())
+        for finding in self.all:
+            chip = Chip(finding, done.get(finding.step, 0.0))
+            chip.button.setChecked(finding.what == self.marked)
+            chip.marked.connect(lambda on, f=finding: self.mark(f.what, on))
+            chip.mend.connect(lambda f=finding: self.mend(f))
+            self._row.insertWidget(1 + len(self._chips), chip)
+            self._chips.append(chip)
+        self._fit()
+
+    def resizeEvent(self, event):
+        """Show as many chips as there is room for."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        left = self.width() - 20 - self._lead_label.sizeHint().width() - _MORE
+        shown = 0
+        for chip in self._chips:
+            left -= chip.sizeHint().width() + self._row.spacing()
+            chip.setVisible(left >= 0)
+            shown += left >= 0
+        rest = len(self._chips) - shown
+        self._more.setVisible(rest > 0)
+        self._more.setText(f"+{rest}")
+        self._more.setToolTip(f"{rest} more")
+
+    def _list_more(self) -> None:
+        """List the findings that there is no room for."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.setToolTipsVisible(True)
+        for chip in self._chips:
+            if chip.isVisible():
+                continue
+            finding = chip.finding
+            mark = menu.addAction(finding.text, chip.button.toggle)
+            mark.setToolTip(describe(finding))
+            mark.setEnabled(bool(finding.points))
+            if hasattr(chip, "act"):
+                menu.addAction(f"    {chip.act.text()}", lambda f=finding: self.mend(f)).setToolTip(chip.act.toolTip())
+        menu.popup(self._more.mapToGlobal(self._more.rect().bottomLeft()))
+
+    def _lead(self) -> str:
+        if self.session.engine is None:
+            return ""
+        if self.faults is None:
+            return "Looking for what is wrong …"
+        return "Found:" if self.all else "Nothing found that needs mending."
+
+    def paint_marks(self, painter: QPainter) -> None:
+        """Draw a ring round each point of the marked finding."""
+        finding = next((f for f in self.all if f.what == self.marked), None)
+        if finding is None:
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        corner, zoom = QPointF(self.canvas.picture_rect().topLeft()), self.canvas.zoom
+        radius = max(_RING, 4 * zoom)
+        view = self.canvas.tiles.view.region.adjusted(-20, -20, 20, 20)
+        for pen in (QPen(theme.colour("ground", 170), 3.4), QPen(theme.colour(theme.MADDER), 1.6)):
+            painter.setPen(pen)
+            for x, y in finding.points:
+                if view.contains(x, y):
+                    painter.drawEllipse(corner + QPointF(x + 0.5, y + 0.5) * zoom, radius, radius)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+
+def _share(step: Step) -> float:
+    """Return how far a step is at work: its Mix, below 0 where its Where leaves something out."""
+    return step.mix if step.where.everywhere else -step.mix

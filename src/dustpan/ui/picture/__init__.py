@@ -1,0 +1,1 @@
+"""The picture on screen: canvas, tiles, comparing, handles."""

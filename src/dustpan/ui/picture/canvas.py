@@ -1,0 +1,539 @@
+"""The picture: smooth zoom and pan, and every way to compare it with another state."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, QSizeF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QColor, QImage, QPainter, QPen
+from PyQt6.QtWidgets import QWidget
+
+from dustpan.core.render.grid import BLOCK
+from dustpan.ui.picture.compare import Compare
+from dustpan.ui.picture.ellipse import EllipseHandles
+from dustpan.ui.picture.tiles import Tiles, View, level_for
+from dustpan.ui.widgets import theme
+from dustpan.ui.widgets.configured import configured
+
+STOPS = (0.0625, 0.125, 0.25, 0.3333, 0.5, 0.6667, 1.0, 2.0, 3.0, 4.0, 8.0, 16.0)
+_REST = 0.11  # how near to a stop the wheel comes to rest on it
+_GRID = 8.0  # zoom from which the pixels are parted by lines
+_GRAB = 8  # px either side of the wipe line
+_CLICK = 4  # px that a press moves before it is a drag
+_TURN = 1000  # ms between the two sides of Alternate
+
+
+class Canvas(QWidget):
+    """Show the tiles; holds only how the picture is looked at.
+
+    zoomed(zoom) : screen pixels for each of the picture's. pointed(pixel) : what the pointer is over.
+    """
+
+    zoomed = pyqtSignal(float)
+    moved = pyqtSignal()
+    pointed = pyqtSignal(object)  # the picture's pixel under the pointer (QPoint), or None
+
+    def __init__(self, tiles: Tiles, other: Tiles, compare: Compare, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.tiles, self.other, self.compare = tiles, other, compare
+        self.zoom = 1.0
+        self.fitted = True
+        self.wipe_at = 0.5
+        self.caption = ""  # a line of figures in the lower left corner
+        self._first_look: tuple[QImage, tuple[int, int]] | None = None
+        self._other_turn = False
+        self._turns = configured(QTimer(self), interval=_TURN)
+        self._turns.timeout.connect(self._turn)
+        self._corner = QPointF(0, 0)  # where the picture's corner stands on the widget
+        self._panning: QPointF | None = None
+        self._space = False
+        self._moving_wipe = False
+        self._pressed: QPointF | None = None  # where a click may be under way
+        self._peek: tuple | None = None  # what to go back to when a proof is no longer shown large
+        self.surround = "dark"
+        self.overlays: list[
+            Callable[[QPainter], None]
+        ] = []  # what is drawn over the picture, in a pair over the route's side
+        self.ellipse = EllipseHandles(tiles.session)
+        self.grips: list[Any] = [self.ellipse]  # what can be taken hold of on the picture, the first first
+        self.setMinimumSize(320, 200)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setMouseTracking(True)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self.setAccessibleName("Picture")
+        tiles.changed.connect(self._on_tiles)
+        other.changed.connect(self.update)
+        compare.changed.connect(self._on_compare)
+        tiles.session.opened.connect(self.fit)
+        tiles.session.opening.glimpsed.connect(self.glimpse)
+        tiles.session.chosen.connect(self.update)
+        tiles.session.edited.connect(lambda dragging: self.update())
+
+    def _on_tiles(self) -> None:
+        """Show the picture itself as soon as some of it is there."""
+        if (
+            self._first_look is not None
+            and not self.tiles.session.opening.under_way
+            and (self.tiles.exact or self.tiles.drafts)
+        ):
+            self._first_look = None
+        self.update()
+
+    def glimpse(self, found) -> None:
+        """Show a first look at a picture that is being opened; None goes back to the picture that was there."""
+        self._first_look = None
+        if found is not None:
+            pixels, size = found
+            image = QImage(
+                pixels.data, pixels.shape[1], pixels.shape[0], 3 * pixels.shape[1], QImage.Format.Format_RGB888
+            )
+            self._first_look = image.copy(), size
+        self.update()
+
+    def _paint_first_look(self, painter: QPainter) -> None:
+        assert self._first_look is not None
+        image, size = self._first_look
+        room = QSizeF(self.width() - 24, self.height() - 24)
+        drawn = QSizeF(*size).scaled(room, Qt.AspectRatioMode.KeepAspectRatio)
+        place = QRectF(QPointF((self.width() - drawn.width()) / 2, (self.height() - drawn.height()) / 2), drawn)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(place, image)
+        self._paint_word(painter, place.topLeft().toPoint() + _offset(8, 6), "first look")
+
+    @property
+    def room(self) -> QRect:
+        """The part of the widget that shows the picture; in Pair the second one lies beside it."""
+        paired = self.compare.now.mode == "pair"
+        return QRect(0, 0, self.width() // 2 if paired else self.width(), self.height())
+
+    def show_place(self, x: float, y: float) -> None:
+        """Take the picture to a place (in its pixels), at actual pixels or closer."""
+        self.fitted = False
+        self._set(max(self.zoom, 1.0), QPointF(0, 0))
+        self._move(QPointF(self.room.width() / 2 - x * self.zoom, self.room.height() / 2 - y * self.zoom))
+
+    def peek_at(self, x: float, y: float, zoom: float) -> None:
+        """Show a place large, both sides beside one another, until `end_peek`."""
+        if self._peek is None:
+            self._peek = (self.compare.now.mode, self.fitted, self.zoom, self._corner)
+        self.compare.set(mode="pair")
+        self.fitted = False
+        self._set(zoom, QPointF(0, 0))
+        self._move(QPointF(self.room.width() / 2 - x * zoom, self.room.height() / 2 - y * zoom))
+
+    @property
+    def peeking(self) -> bool:
+        """Whether a place is shown large for as long as something is pressed."""
+        return self._peek is not None
+
+    def end_peek(self) -> None:
+        """Go back to what was looked at before `peek_at`."""
+        if self._peek is None:
+            return
+        (mode, fitted, zoom, corner), self._peek = self._peek, None
+        self.compare.set(mode=mode)
+        self.fitted = fitted
+        if fitted:
+            self.fit()
+        else:
+            self._set(zoom, QPointF(0, 0))
+            self._move(corner)
+
+    def let_go(self) -> None:
+        """End all that lasts as long as a key or a button is pressed."""
+        self.end_peek()
+        self.hold(False)
+        self._space = self._moving_wipe = False
+        self._panning = self._pressed = None
+        self.ellipse.let_go()
+        self.unsetCursor()
+
+    # -- looking ----------------------------------------------------------------------------------------------
+
+    @property
+    def size_px(self) -> tuple[int, int]:
+        """Width and height of the picture, or zero."""
+        engine = self.tiles.session.engine
+        return engine.base.size if engine else (0, 0)
+
+    def fit(self) -> None:
+        """Show the whole picture."""
+        width, height = self.size_px
+        if not width:
+            self.update()
+            return
+        self.fitted = True
+        zoom = min((self.room.width() - 24) / width, (self.room.height() - 24) / height)
+        self._set(min(max(zoom, 0.01), 8.0), None)
+
+    def set_zoom(self, zoom: float, at: QPointF | None = None) -> None:
+        """Zoom, keeping the picture's point under `at` (by default the middle) in place."""
+        self.fitted = False
+        self._set(zoom, at or QPointF(self.room.width() / 2, self.room.height() / 2))
+
+    def zoom_by(self, steps: int, at: QPointF | None = None) -> None:
+        """Go to the next finer or coarser stop."""
+        if steps > 0:
+            zoom = next((stop for stop in STOPS if stop > self.zoom * 1.01), STOPS[-1])
+        else:
+            zoom = next((stop for stop in reversed(STOPS) if stop < self.zoom * 0.99), STOPS[0])
+        self.set_zoom(zoom, at)
+
+    def _set(self, zoom: float, at: QPointF | None) -> None:
+        width, height = self.size_px
+        if at is None:
+            corner = QPointF((self.room.width() - width * zoom) / 2, (self.room.height() - height * zoom) / 2)
+        else:
+            corner = at - (at - self._corner) * (zoom / self.zoom)
+        self.zoom = zoom
+        self._move(corner)
+        self.zoomed.emit(zoom)
+
+    def _move(self, corner: QPointF) -> None:
+        """Place the picture's corner so that the picture can't leave the widget; whole screen pixels only."""
+        places = []
+        for value, side, room in zip(
+            (corner.x(), corner.y()), self.size_px, (self.room.width(), self.room.height()), strict=True
+        ):
+            drawn = side * self.zoom
+            places.append((room - drawn) / 2 if drawn <= room else min(max(value, room - drawn), 0.0))
+        self._corner = QPointF(round(places[0]), round(places[1]))
+        self.tiles.look(self._view())
+        self.other.look(self._view())
+        self.moved.emit()
+        self.update()
+
+    def _view(self) -> View:
+        width, height = self.size_px
+        shown = QRectF(-self._corner / self.zoom, self.room.size().toSizeF() / self.zoom)
+        whole = QRect(0, 0, width, height)
+        return View(shown.toAlignedRect().intersected(whole), level_for(self.zoom))
+
+    def picture_rect(self) -> QRect:
+        """Return where the picture stands on the widget."""
+        width, height = self.size_px
+        return QRect(self._corner.toPoint(), QSize(round(width * self.zoom), round(height * self.zoom)))
+
+    # -- comparing --------------------------------------------------------------------------------------------
+
+    @property
+    def holding(self) -> bool:
+        """Whether the other side is shown for as long as a key or button is pressed."""
+        return self.compare.now.holding
+
+    def hold(self, on: bool) -> None:
+        """Show the other side while on."""
+        self.compare.set(holding=on)
+
+    def _on_compare(self) -> None:
+        mode = self.compare.now.mode
+        self._turns.start() if mode == "alternate" else self._turns.stop()
+        self._other_turn = False
+        self.fit() if self.fitted else self._move(self._corner)
+
+    def stop(self) -> None:
+        """End what goes by the clock."""
+        self._turns.stop()
+
+    def _turn(self) -> None:
+        self._other_turn = not self._other_turn
+        self.update()
+
+    @property
+    def wiping(self) -> bool:
+        """Whether a line parts both sides."""
+        return self.compare.now.mode == "wipe"
+
+    def _wipe_line(self) -> int:
+        """Return where the wipe line stands: its x, or its y when it lies level."""
+        shown = self.picture_rect().intersected(self.rect())
+        if self.compare.now.level:
+            return round(shown.top() + self.wipe_at * shown.height())
+        return round(shown.left() + self.wipe_at * shown.width())
+
+    def _off_wipe(self, at: QPointF) -> float:
+        """Return how far a place is from the wipe line, px."""
+        return abs((at.y() if self.compare.now.level else at.x()) - self._wipe_line())
+
+    # -- painting ---------------------------------------------------------------------------------------------
+
+    def paintEvent(self, event):
+        """Draw what is there; nothing is computed here."""
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.colour(theme.SURROUNDS[self.surround]))
+        if self._first_look is not None:
+            self._paint_first_look(painter)
+            return
+        if not self.size_px[0]:
+            return
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.zoom < 1)
+        clip = self.picture_rect().intersected(self.room)
+        if self.compare.now.mode == "pair" and not self.holding:
+            self._paint_pair(painter, clip)
+        elif self.wiping and not self.holding:
+            self._paint_wipe(painter, clip)
+        else:
+            self._paint_one(painter, clip)
+        painter.setClipping(False)
+        if self.caption:
+            height = painter.fontMetrics().height() + 6
+            self._paint_word(painter, QPoint(8, self.height() - height - 8), self.caption)
+
+    def _paint_one(self, painter: QPainter, clip: QRect) -> None:
+        """Draw one side, and say which when it is not the route's result."""
+        mode = self.compare.now.mode
+        other = self.holding or (mode == "alternate" and self._other_turn)
+        self._paint_side(painter, clip, self.other if other else self.tiles, marked=not other)
+        word = self.compare.word if other else {"removed": self._removed_word(), "alternate": "route"}.get(mode, "")
+        if word:
+            self._paint_word(painter, clip.topLeft() + _offset(8, 6), word)
+
+    def _removed_word(self) -> str:
+        return f"removed ×{self.compare.now.gain:.0f}, against {self.compare.word}"
+
+    def _paint_pair(self, painter: QPainter, clip: QRect) -> None:
+        """Draw both sides beside one another, at the same place."""
+        self._paint_side(painter, clip, self.other, marked=False)
+        self._paint_word(painter, clip.topLeft() + _offset(8, 6), self.compare.word)
+        painter.save()
+        painter.translate(self.room.width(), 0)
+        self._paint_side(painter, clip, self.tiles, marked=True)
+        self._paint_word(painter, clip.topLeft() + _offset(8, 6), "route")
+        painter.restore()
+        painter.setClipping(False)
+        painter.fillRect(self.room.width() - 1, 0, 2, self.height(), theme.colour("line"))
+
+    def _paint_wipe(self, painter: QPainter, clip: QRect) -> None:
+        line, level = self._wipe_line(), self.compare.now.level
+        first, second = QRect(clip), QRect(clip)
+        if level:
+            first.setBottom(line - 1)
+            second.setTop(line)
+        else:
+            first.setRight(line - 1)
+            second.setLeft(line)
+        self._paint_side(painter, first, self.other, marked=False)
+        self._paint_side(painter, second, self.tiles, marked=False)
+        self._paint_marks(painter, clip)  # over both sides: what can be taken hold of must be seen
+        self._paint_line(painter, line, clip)
+
+    def _paint_side(self, painter: QPainter, clip: QRect, tiles: Tiles, *, marked: bool) -> None:
+        """Draw the tiles of one side inside a clip, and what is marked on them."""
+        painter.setClipRect(clip)
+        if not tiles.drafts and not tiles.exact:
+            tiles = self.other
+        for piece in [*sorted(tiles.drafts, key=lambda piece: -piece.level), *tiles.strips]:
+            painter.drawImage(self._rounded(piece.area), piece.image)
+        self._paint_tiles(painter, tiles.exact, lambda level: BLOCK)
+        if self.zoom >= _GRID:
+            self._paint_grid(painter, clip)
+        if marked:
+            self._paint_marks(painter, clip)
+
+    def _paint_marks(self, painter: QPainter, clip: QRect) -> None:
+        painter.setClipRect(clip)
+        self.ellipse.paint(painter, QRectF(self.picture_rect()))
+        for paint in self.overlays:
+            paint(painter)
+
+    def _paint_grid(self, painter: QPainter, clip: QRect) -> None:
+        """Part the pixels by hair lines."""
+        painter.setClipRect(clip)
+        painter.setPen(theme.colour("faint", 60))
+        corner, zoom = self.picture_rect().topLeft(), self.zoom
+        for x in range(int((clip.left() - corner.x()) / zoom), int((clip.right() - corner.x()) / zoom) + 2):
+            at = round(corner.x() + x * zoom)
+            painter.drawLine(at, clip.top(), at, clip.bottom())
+        for y in range(int((clip.top() - corner.y()) / zoom), int((clip.bottom() - corner.y()) / zoom) + 2):
+            at = round(corner.y() + y * zoom)
+            painter.drawLine(clip.left(), at, clip.right(), at)
+
+    def _paint_tiles(self, painter: QPainter, images: dict, side_at) -> None:
+        """Draw tiles, the view's own level last so that it lies on top."""
+        own = level_for(self.zoom)
+        clip = painter.clipBoundingRect().toAlignedRect()
+        for key in sorted(images, key=lambda k: (k[0] == own, -k[0])):
+            target = self._target(key, side_at(key[0]))
+            if target.intersects(clip):
+                painter.drawImage(target, images[key])
+
+    def _target(self, key: tuple[int, int, int], side: int) -> QRect:
+        """Return where a tile stands, its edges rounded alike on both sides so that no seam shows."""
+        _, column, row = key
+        width, height = self.size_px
+        area = QRect(column * side, row * side, side, side).intersected(QRect(0, 0, width, height))
+        return self._rounded(area)
+
+    def _rounded(self, area: QRect) -> QRect:
+        """Return where an area of the picture stands on the widget, in whole pixels."""
+        left, right = (round(self._corner.x() + x * self.zoom) for x in (area.left(), area.right() + 1))
+        top, bottom = (round(self._corner.y() + y * self.zoom) for y in (area.top(), area.bottom() + 1))
+        return QRect(left, top, right - left, bottom - top)
+
+    def _paint_line(self, painter: QPainter, line: int, clip: QRect) -> None:
+        painter.setClipping(False)
+        painter.setPen(QPen(QColor("white"), 2))
+        words = self.compare.word, "route"
+        if self.compare.now.level:
+            painter.drawLine(clip.left(), line, clip.right(), line)
+            height = painter.fontMetrics().height() + 6
+            places = (QPoint(clip.left() + 8, line - height - 8), QPoint(clip.left() + 8, line + 8))
+            rooms = line - clip.top() - height - 8, clip.bottom() - line - height - 8
+        else:
+            painter.drawLine(line, clip.top(), line, clip.bottom())
+            width = painter.fontMetrics().horizontalAdvance(words[0])
+            places = (QPoint(line - width - 22, clip.top() + 6), QPoint(line + 8, clip.top() + 6))
+            rooms = line - clip.left() - width - 24, clip.right() - line - 60
+        for place, word, room in zip(places, words, rooms, strict=True):
+            if room > 0:
+                self._paint_word(painter, place, word)
+
+    def _paint_word(self, painter: QPainter, at, word: str) -> None:
+        painter.setClipping(False)
+        metrics = painter.fontMetrics()
+        box = QRect(at.x(), at.y(), metrics.horizontalAdvance(word) + 14, metrics.height() + 6)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("ground", 190))
+        painter.drawRoundedRect(box, 4, 4)
+        painter.setPen(theme.colour("bright"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, word)
+
+    # -- hands ------------------------------------------------------------------------------------------------
+
+    def resizeEvent(self, event):
+        """Keep the picture fitted, or in place."""
+        if self.fitted:
+            self.fit()
+        else:
+            self._move(self._corner)
+
+    def wheelEvent(self, event):
+        """Zoom smoothly at the pointer, resting at whole multiples of actual pixels on the way."""
+        turned = event.angleDelta().y()
+        if not turned or not self.size_px[0]:
+            return
+        zoom = min(max(self.zoom * 2 ** (turned / 360), STOPS[0]), STOPS[-1])
+        rest = next((stop for stop in STOPS if stop >= 1 and abs(zoom / stop - 1) < _REST and self.zoom != stop), zoom)
+        self.set_zoom(rest, self._at(event))
+
+    def _at(self, event) -> QPointF:
+        """Return where an event is; a place on the second picture of a Pair stands for the same on the first."""
+        at = event.position()
+        if self.compare.now.mode == "pair" and at.x() >= self.room.width():
+            at -= QPointF(self.room.width(), 0)
+        return at
+
+    def mousePressEvent(self, event):
+        """Begin to drag the wipe line or the picture."""
+        left = event.button() == Qt.MouseButton.LeftButton
+        picture = QRectF(self.picture_rect())
+        self._pressed = None
+        if (
+            left
+            and not self._space
+            and self.size_px[0]
+            and any(grip.press(self._at(event), picture) for grip in self.grips)
+        ):
+            return
+        if left and self.wiping and not self._space and self._off_wipe(self._at(event)) <= _GRAB:
+            self._moving_wipe = True
+        elif left or event.button() == Qt.MouseButton.MiddleButton:
+            self._panning = self._at(event) - self._corner
+            self._pressed = self._at(event) if left and not self._space else None
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+
+    def mouseMoveEvent(self, event):
+        """Drag what was taken hold of; tell what is under the pointer."""
+        self._point(self._at(event))
+        if any(grip.drag(self._at(event), QRectF(self.picture_rect())) for grip in self.grips):
+            return
+        if self._moving_wipe:
+            self._drag_wipe(self._at(event))
+        elif self._panning is not None:
+            if self._pressed is not None and (self._at(event) - self._pressed).manhattanLength() <= _CLICK:
+                return
+            self._pressed = None
+            self.fitted = False
+            self._move(self._at(event) - self._panning)
+        elif self.wiping:
+            split = Qt.CursorShape.SplitVCursor if self.compare.now.level else Qt.CursorShape.SplitHCursor
+            self.setCursor(split if self._off_wipe(self._at(event)) <= _GRAB else Qt.CursorShape.ArrowCursor)
+
+    def _drag_wipe(self, at: QPointF) -> None:
+        shown = QRectF(self.picture_rect().intersected(self.rect()))
+        if self.compare.now.level:
+            self.wipe_at = (at.y() - shown.top()) / max(shown.height(), 1)
+        else:
+            self.wipe_at = (at.x() - shown.left()) / max(shown.width(), 1)
+        self.wipe_at = min(max(self.wipe_at, 0.0), 1.0)
+        self.update()
+
+    def mouseReleaseEvent(self, event):
+        """Let go."""
+        for grip in self.grips:
+            grip.release(self._at(event), QRectF(self.picture_rect()))
+        clicked = self._pressed
+        self._panning, self._moving_wipe, self._pressed = None, False, None
+        self.unsetCursor()
+        if clicked is not None and self.size_px[0] and QRectF(self.picture_rect()).contains(clicked):
+            self.toggle_pixels(clicked)
+
+    def toggle_pixels(self, at: QPointF) -> None:
+        """Go to actual pixels at a point, or back to the whole picture."""
+        if self.fitted or self.zoom < 1:
+            self.set_zoom(1.0, at)
+        else:
+            self.fit()
+
+    def mouseDoubleClickEvent(self, event):
+        """Take the second press of two quick ones like any other."""
+        self.mousePressEvent(event)
+
+    def _point(self, at: QPointF) -> None:
+        width, height = self.size_px
+        place = (at - self._corner) / self.zoom
+        inside = 0 <= place.x() < width and 0 <= place.y() < height
+        self.pointed.emit(QPoint(int(place.x()), int(place.y())) if inside else None)
+
+    def leaveEvent(self, event):
+        """Tell that nothing is under the pointer."""
+        self.pointed.emit(None)
+
+    def colour_at(self, pixel: QPoint, *, after: bool) -> QColor | None:
+        """Return the screen's colour of a pixel before or after the route, when it is there exactly."""
+        return (self.tiles if after else self.other).colour_at(pixel)
+
+    def keyPressEvent(self, event):
+        """Pan by arrow keys; Space takes hold of the picture; all else goes to the window."""
+        step = (
+            {}
+            if event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
+            else {
+                Qt.Key.Key_Left: (80, 0),
+                Qt.Key.Key_Right: (-80, 0),
+                Qt.Key.Key_Up: (0, 80),
+                Qt.Key.Key_Down: (0, -80),
+            }
+        )
+        if event.key() in step:
+            self.fitted = False
+            self._move(self._corner + QPointF(*step[Qt.Key(event.key())]))
+        elif event.key() == Qt.Key.Key_Space:
+            self._space = True
+            if not event.isAutoRepeat():
+                self.setCursor(Qt.CursorShape.OpenHandCursor)
+        else:
+            event.ignore()
+
+    def keyReleaseEvent(self, event):
+        """Let go of the picture."""
+        if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
+            self._space = False
+            self.unsetCursor()
+        else:
+            event.ignore()
+
+
+def _offset(x: int, y: int):
+    return QPointF(x, y).toPoint()

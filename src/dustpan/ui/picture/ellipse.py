@@ -1,0 +1,148 @@
+"""An ellipse of a Where, drawn and dragged on the picture; what is left alone is hatched."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QBrush, QPainter, QPainterPath, QPen, QTransform
+
+from dustpan.core.document.route import Step
+from dustpan.ui.session.session import Session
+from dustpan.ui.widgets import theme
+
+_GRAB = 11  # px around a handle
+_TURN = 26  # px from the ellipse to the handle that turns it
+_LEAST = 28  # px from the middle to a handle, however small the ellipse
+
+
+class EllipseHandles:
+    """Paint the chosen step's ellipse and turn drags on its handles into edits."""
+
+    def __init__(self, session: Session):
+        self.session = session
+        self.hatched = True
+        self._held: str | None = None
+        self._shift = QPointF()
+        self._beyond = 0.0  # px that the held handle stands outside a small ellipse
+
+    @property
+    def step(self) -> Step | None:
+        """The chosen step, when it has an ellipse."""
+        step = self.session.step
+        has = step and step.where.parts and step.where.parts[0].kind == "ellipse"
+        return step if has else None
+
+    def _frame(self, picture: QRectF) -> QTransform:
+        """Return the map from the unit circle to the widget."""
+        p = self.step.where.parts[0].params
+        frame = QTransform()
+        frame.translate(picture.x() + p.cx * picture.width(), picture.y() + p.cy * picture.height())
+        frame.rotate(p.angle)
+        frame.scale(p.rx * picture.width(), p.ry * picture.height())
+        return frame
+
+    def handles(self, picture: QRectF) -> dict[str, QPointF]:
+        """Return where the handles stand: middle, width, height, turn; those of a tiny ellipse stand outside it."""
+        frame = self._frame(picture)
+        middle, across, down, top = (frame.map(QPointF(*at)) for at in ((0, 0), (1, 0), (0, 1), (0, -1)))
+        turn = _away(middle, top, max(_length(top - middle), _LEAST) + _TURN)
+        width, height = (_away(middle, end, max(_length(end - middle), _LEAST)) for end in (across, down))
+        return {"middle": middle, "width": width, "height": height, "turn": turn}
+
+    def paint(self, painter: QPainter, picture: QRectF) -> None:
+        """Draw hatching, outline and handles."""
+        step = self.step
+        if step is None:
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        circle = QPainterPath()
+        circle.addEllipse(QRectF(-1, -1, 2, 2))
+        outline = self._frame(picture).map(circle)
+        if self.hatched:
+            whole = QPainterPath()
+            whole.addRect(picture)
+            alone = whole.intersected(outline) if step.where.invert else whole.subtracted(outline)
+            painter.fillPath(alone, QBrush(theme.colour("bright", 70), Qt.BrushStyle.BDiagPattern))
+        for pen in (QPen(theme.colour("ground", 160), 3), QPen(theme.colour(theme.VERDIGRIS), 1.4)):
+            painter.setPen(pen)
+            painter.drawPath(outline)
+        handles = self.handles(picture)
+        painter.drawLine(self._frame(picture).map(QPointF(0, -1)), handles["turn"])
+        painter.setBrush(theme.colour("ground"))
+        for name, at in handles.items():
+            painter.drawEllipse(at, 5, 5) if name in ("middle", "turn") else painter.drawRect(
+                QRectF(at.x() - 4, at.y() - 4, 8, 8)
+            )
+
+    def press(self, at: QPointF, picture: QRectF) -> bool:
+        """Take the handle under the pointer; returns whether there is one."""
+        if self.step is None:
+            return False
+        for name, place in self.handles(picture).items():
+            if (place - at).manhattanLength() <= _GRAB:
+                self._held, self._shift = name, at - place
+                middle = self.handles(picture)["middle"]
+                ends = {"width": QPointF(1, 0), "height": QPointF(0, 1)}
+                rim = self._frame(picture).map(ends[name]) if name in ends else place
+                self._beyond = _length(place - middle) - _length(rim - middle)
+                return True
+        return False
+
+    def drag(self, at: QPointF, picture: QRectF) -> bool:
+        """Drag the handle that is held; returns whether one is."""
+        if self._held is None or self.step is None:
+            return False
+        self._edit(at - self._shift, picture, dragging=True)
+        return True
+
+    def let_go(self) -> None:
+        """Let the handle go without a change."""
+        self._held = None
+
+    def release(self, at: QPointF, picture: QRectF) -> bool:
+        """Let the handle go; returns whether one was held."""
+        if self._held is None or self.step is None:
+            self._held = None
+            return False
+        self._edit(at - self._shift, picture, dragging=False)
+        self._held = None
+        return True
+
+    def _edit(self, at: QPointF, picture: QRectF, *, dragging: bool) -> None:
+        step = self.step
+        assert step is not None
+        part = step.where.parts[0]
+        params = replace(part.params, **self._changes(part.params, at, picture))
+        where = replace(step.where, parts=(replace(part, params=params), *step.where.parts[1:]))
+        label = f"{step.title}: move the ellipse"
+        self.session.change_step(replace(step, where=where), label, dragging=dragging)
+
+    def _changes(self, params, at: QPointF, picture: QRectF) -> dict[str, float]:
+        described = type(params).described()
+
+        def held(key: str, value: float) -> float:
+            return round(min(max(value, described[key].range[0]), described[key].range[1]), 4)
+
+        if self._held == "middle":
+            x, y = (at.x() - picture.x()) / picture.width(), (at.y() - picture.y()) / picture.height()
+            return {"cx": held("cx", x), "cy": held("cy", y)}
+        middle = self.handles(picture)["middle"]
+        away = at - middle
+        if self._held == "turn":
+            angle = math.degrees(math.atan2(away.x(), -away.y()))
+            return {"angle": held("angle", angle)}
+        length = max(_length(away) - self._beyond, 1.0)
+        if self._held == "width":
+            return {"rx": held("rx", length / picture.width())}
+        return {"ry": held("ry", length / picture.height())}
+
+
+def _length(way: QPointF) -> float:
+    return math.hypot(way.x(), way.y())
+
+
+def _away(start: QPointF, through: QPointF, distance: float) -> QPointF:
+    """Return the point at a distance from a start, on the way through another point."""
+    return start + (through - start) * (distance / (_length(through - start) or 1.0))

@@ -1,0 +1,1 @@
+"""The route: its bar, the list of steps, the controls of the chosen step."""

@@ -1,0 +1,249 @@
+"""Controls of the chosen step, made from its parameters' descriptions; a foot with Mix, Blending and Where."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import partial
+from typing import Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from dustpan.core.document.copying import write_value
+from dustpan.core.document.params import Params
+from dustpan.core.document.route import Step
+from dustpan.core.render.plan import Prepared
+from dustpan.core.steps import kind_of
+from dustpan.core.steps.base import StepKind
+from dustpan.core.where import part_kinds
+from dustpan.ui.route.fields import Field, OverToneField, Settings, SliderField, make_field
+from dustpan.ui.route.foot import Foot, labelled_row
+from dustpan.ui.session.session import Session
+from dustpan.ui.widgets import theme
+from dustpan.ui.widgets.configured import configured
+from dustpan.ui.widgets.icons import keyhole
+from dustpan.ui.widgets.sliders import NumberSlider
+
+
+class Controls(QWidget):
+    """Show the chosen step and hand every change to the session.
+
+    peeked(name) : the keyhole of an inner picture is pressed; an empty name when it is let go.
+    """
+
+    peeked = pyqtSignal(str)
+
+    def __init__(self, session: Session, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("panel")
+        self.session = session
+        self._built_for: tuple | None = None
+        self.fields: dict[str, Any] = {}
+        self.part_fields: dict[str, NumberSlider] = {}
+        self._settings: list[Field] = []
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(292)
+        self.title = QLabel()
+        self.title.setStyleSheet("font-weight: bold; font-size: 12pt;")
+        self.back = configured(QPushButton(""), objectName="proposal")
+        self.back.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.back.clicked.connect(self._back_to_proposal)
+        self._help = configured(QLabel(), objectName="faint", wordWrap=True)
+        self._help.setFont(theme.font(8.5))
+        self._scroll = configured(
+            QScrollArea(), widgetResizable=True, horizontalScrollBarPolicy=Qt.ScrollBarPolicy.ScrollBarAlwaysOff
+        )
+        self._scroll.setFrameShape(QFrame.Shape.NoFrame)
+        self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.foot = Foot(session)
+        head = QHBoxLayout()
+        head.addWidget(self.title)
+        head.addStretch()
+        head.addWidget(self.back)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(16, 10, 8, 8)
+        whole.setSpacing(3)
+        whole.addLayout(head)
+        whole.addWidget(self._help)
+        whole.addWidget(self._scroll, 1)
+        whole.addWidget(self.foot)
+        for signal in (session.opened, session.chosen, session.planned):
+            signal.connect(self.refresh)
+        session.edited.connect(lambda dragging: self.refresh())
+        self.refresh()
+
+    # -- building ---------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show the chosen step as it stands."""
+        step = self.session.step
+        shape = None if step is None else (step.id, step.kind, tuple(part.id for part in step.where.parts))
+        if shape != self._built_for or self._scroll.widget() is None:
+            self._built_for = shape
+            self._build(step)
+        if step is not None:
+            self._show(step)
+
+    def _build(self, step: Step | None) -> None:
+        """Make the controls of another step. The old ones may be what asked for it, so they go when that is over."""
+        if (old := self._scroll.takeWidget()) is not None:
+            old.hide()
+            old.deleteLater()
+        self.fields, self.part_fields, self._settings = {}, {}, []
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 2, 8, 4)
+        column.setSpacing(3)
+        for widget in (self.back, self.foot):
+            widget.setVisible(step is not None)
+        if step is None:
+            self.title.setText("No step chosen")
+            self._help.setText("Propose a route from the measurement, or add a step.")
+        else:
+            kind = kind_of(step.kind)
+            self._help.setText(kind.help)
+            self._build_params(column, kind.params_type)
+            self._add_keyholes(kind)
+            self._build_parts(column, step)
+        column.addStretch()
+        self._scroll.setWidget(body)
+
+    def _build_params(self, column: QVBoxLayout, params_type: type[Params]) -> None:
+        shared: QHBoxLayout | None = None  # the row of narrow controls
+        for key, described in params_type.described().items():
+            if key == "auto":
+                continue
+            field = make_field(key, described, self._set)
+            self._settings.append(field)
+            self.fields[key] = field.widget
+            if isinstance(field, SliderField | OverToneField):
+                field.widget.asked.connect(partial(self._ask_value, key))
+            if described.narrow and isinstance(field, SliderField):
+                if shared is None:
+                    shared = QHBoxLayout()
+                    shared.setSpacing(10)
+                    column.addLayout(shared)
+                field.widget.entry.setFixedWidth(38)
+                shared.addWidget(field.widget)
+            elif described.choices:
+                column.addLayout(labelled_row(described.label, field.widget))
+            else:
+                column.addWidget(field.widget)
+
+    def _add_keyholes(self, kind: StepKind) -> None:
+        """Give each parameter that has an inner picture a keyhole, which shows it while it is pressed."""
+        for name, inside in kind.inside.items():
+            field = self.fields.get(inside.param)
+            if isinstance(field, NumberSlider):
+                hole = configured(QPushButton(keyhole(theme.GREYS.faint), ""), objectName="keyhole")
+                hole.setFixedSize(20, 18)
+                hole.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+                hole.setToolTip(f"{inside.label}: shown while this is pressed (Inside keeps it)")
+                hole.setAccessibleName(inside.label)
+                hole.pressed.connect(partial(self.peeked.emit, name))
+                hole.released.connect(partial(self.peeked.emit, ""))
+                field.add_beside_label(hole)
+
+    def _build_parts(self, column: QVBoxLayout, step: Step) -> None:
+        """Add the settings of the Where's first part."""
+        for part in step.where.parts[:1]:
+            kind = part_kinds()[part.kind]
+            heading = configured(QLabel(f"Where: {kind.label.lower()}"), objectName="faint")
+            heading.setContentsMargins(0, 8, 0, 0)
+            column.addWidget(heading)
+            for key, described in kind.params_type.described().items():
+                field = NumberSlider(described)
+                field.changing.connect(lambda value, k=key: self._set_part(k, value, dragging=True))
+                field.changed.connect(lambda value, k=key: self._set_part(k, value))
+                field.nudged.connect(lambda value, k=key: self._set_part(k, value, nudge=True))
+                self.part_fields[key] = field
+                column.addWidget(field)
+
+    # -- showing ----------------------------------------------------------------------------------------------
+
+    def _show(self, step: Step) -> None:
+        prepared = self._prepared(step)
+        automatic = getattr(step.params, "auto", False)
+        params = prepared.params if prepared and automatic else step.params
+        proposed = self._proposed(step)
+        self.title.setText(step.title)
+        at_proposal = automatic or step.params == proposed
+        self.back.setText("proposed from the picture" if at_proposal else "back to the proposal")
+        self.back.setEnabled(not at_proposal)
+        self.back.setToolTip("Go back to the settings that the measurement proposes.")
+        settings = Settings(params, proposed, prepared)
+        for field in self._settings:
+            field.show(settings)
+        self.foot.show_step(step)
+        for part in step.where.parts[:1]:
+            for key, slider in self.part_fields.items():
+                slider.show_value(getattr(part.params, key))
+
+    def _proposed(self, step: Step) -> Params:
+        """Return what the ticks stand at: the last proposed route's settings, the measured ones, or the defaults."""
+        prepared = self._prepared(step)
+        measured = prepared.measured if prepared else None
+        given = self.session.find_proposal(step)
+        if given is not None and not getattr(given, "auto", False):
+            return given
+        return measured or kind_of(step.kind).params_type()
+
+    def _prepared(self, step: Step) -> Prepared | None:
+        """Return a step of the newest plan, or None while there is none."""
+        return self.session.plan.find(step.id) if self.session.plan else None
+
+    # -- changing ---------------------------------------------------------------------------------------------
+
+    def _ask_value(self, key: str, place) -> None:
+        """Offer to copy a value as text, and to paste one."""
+        menu = QMenu(self)
+        menu.addAction("Copy value", lambda: QApplication.clipboard().setText(self.value_text(key)))
+        menu.addAction("Paste value", lambda: self.session.paste(QApplication.clipboard().text()))
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(place)
+
+    def value_text(self, key: str) -> str:
+        """Return a setting of the chosen step, as it is shown, as text."""
+        step = self.session.step
+        assert step is not None
+        prepared = self._prepared(step)
+        return write_value(step.kind, key, getattr(prepared.params if prepared else step.params, key))
+
+    def _set(self, key: str, value: Any, *, dragging: bool = False, nudge: bool = False) -> None:
+        """Set a parameter; touching one that is proposed takes the rest over as they are shown."""
+        step = self.session.step
+        if step is None:
+            return
+        label = f"{step.title}: {step.params.described()[key].label.lower()}"
+        self.session.change_step(self.session.with_value(step, key, value), label, dragging=dragging, nudge=nudge)
+
+    def _back_to_proposal(self) -> None:
+        step = self.session.step
+        if step is None:
+            return
+        automatic = type(step.params)()
+        params = automatic if getattr(automatic, "auto", False) else self._proposed(step)
+        given = self.session.find_proposal(step)
+        if given is not None:
+            params = given
+        self.session.change_step(replace(step, params=params), f"{step.title}: back to the proposal")
+
+    def _set_part(self, key: str, value: float, *, dragging: bool = False, nudge: bool = False) -> None:
+        step = self.session.step
+        if step is None or not step.where.parts:
+            return
+        part = step.where.parts[0]
+        moved = replace(part, params=replace(part.params, **{key: value}))
+        where = replace(step.where, parts=(moved, *step.where.parts[1:]))
+        label = f"{step.title}: where, {part.params.described()[key].label.lower()}"
+        self.session.change_step(replace(step, where=where), label, dragging=dragging, nudge=nudge)

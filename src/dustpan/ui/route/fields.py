@@ -1,0 +1,165 @@
+"""The control of one parameter, made from its description."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from typing import Any, Protocol
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QCheckBox, QWidget
+
+from dustpan.core.document.params import Param, Params
+from dustpan.core.noise.model import TONES
+from dustpan.core.render.plan import Prepared
+from dustpan.ui.widgets.choice import Choice
+from dustpan.ui.widgets.configured import configured
+from dustpan.ui.widgets.sliders import NumberSlider
+from dustpan.ui.widgets.tone_plot import TonePlot
+
+_CENTRE = (0.5, 0.5, 0.5, 0.5)  # extent of the picture's middle
+
+
+class Change(Protocol):
+    """What a control calls with the new value of its parameter."""
+
+    def __call__(self, key: str, value: Any, *, dragging: bool = False, nudge: bool = False) -> None:
+        """Take a value; see `Editing.edit`."""
+
+
+@dataclass(frozen=True, eq=False)
+class Settings:
+    """The settings of a step as the controls show them.
+
+    Attributes
+    ----------
+    params : with automatic values filled in.
+    proposed : what the ticks stand at.
+    prepared : the step in the newest plan, or None while there is none.
+    """
+
+    params: Params
+    proposed: Params
+    prepared: Prepared | None
+
+
+class Field:
+    """A control: a widget, and how it shows settings.
+
+    Parameters
+    ----------
+    key : id of the parameter.
+    described : its description.
+    change : takes what the user sets.
+    """
+
+    widget: QWidget
+
+    def __init__(self, key: str, described: Param, change: Change):
+        self.key, self.described = key, described
+        self.widget = self.make(change)
+
+    def make(self, change: Change) -> QWidget:
+        """Return the widget, connected."""
+        raise NotImplementedError
+
+    def show(self, settings: Settings) -> None:
+        """Show the parameter as it stands."""
+        raise NotImplementedError
+
+
+class ChoiceField(Field):
+    """A list of words."""
+
+    widget: Choice
+
+    def make(self, change):
+        """Return the list."""
+        choice = Choice(self.described.help, self.described.label)
+        choice.addItems([word.replace("_", " ") for word in self.described.choices])
+        choice.activated.connect(lambda index: change(self.key, self.described.choices[index]))
+        return choice
+
+    def show(self, settings):
+        """Show the chosen word."""
+        self.widget.setCurrentText(getattr(settings.params, self.key).replace("_", " "))
+
+
+class SwitchField(Field):
+    """A check box."""
+
+    widget: QCheckBox
+
+    def make(self, change):
+        """Return the box."""
+        box = configured(QCheckBox(self.described.label), toolTip=self.described.help)
+        box.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        box.clicked.connect(lambda on: change(self.key, on))
+        return box
+
+    def show(self, settings):
+        """Show whether it is on."""
+        self.widget.setChecked(getattr(settings.params, self.key))
+
+
+class SliderField(Field):
+    """A slider with a tick at the proposed value."""
+
+    widget: NumberSlider
+
+    def make(self, change):
+        """Return the slider."""
+        return _connected(NumberSlider(self.described), self.key, change)
+
+    def show(self, settings):
+        """Show value and tick."""
+        self.widget.show_value(getattr(settings.params, self.key), getattr(settings.proposed, self.key))
+
+
+class OverToneField(Field):
+    """A plot of noise over tone, whose handles set a factor at each tone.
+
+    The parameter that the factors refine says which noise is plotted and how much of it is taken, in percent.
+    """
+
+    widget: TonePlot
+
+    def make(self, change):
+        """Return the plot."""
+        return _connected(TonePlot(self.described), self.key, change)
+
+    def show(self, settings):
+        """Show the noise at the step's input and what is taken of it."""
+        if settings.prepared is None:
+            return
+        sigma = settings.prepared.noise.sigma(TONES[None], _CENTRE)[:, 0]
+        found = sigma[0] if self.described.of == "luminance" else (sigma[1:] ** 2).mean(axis=0) ** 0.5
+        taken = getattr(settings.params, self.described.of) / 100
+        self.widget.show_noise(found, taken, getattr(settings.params, self.key))
+
+
+def _connected(widget: Any, key: str, change: Change) -> Any:
+    widget.changing.connect(partial(_call, change, key, dragging=True))
+    widget.changed.connect(partial(_call, change, key))
+    widget.nudged.connect(partial(_call, change, key, nudge=True))
+    return widget
+
+
+def _call(change: Change, key: str, value: Any, **how: bool) -> None:
+    change(key, value, **how)
+
+
+#: Controls that a parameter's description asks for by name.
+WIDGETS: dict[str, Callable[[str, Param, Change], Field]] = {"over_tone": OverToneField}
+
+
+def make_field(key: str, described: Param, change: Change) -> Field:
+    """Return the control that suits a parameter, or the one that its description names."""
+    if described.widget:
+        return WIDGETS[described.widget](key, described, change)
+    if described.choices:
+        return ChoiceField(key, described, change)
+    if isinstance(described.default, bool):
+        return SwitchField(key, described, change)
+    return SliderField(key, described, change)

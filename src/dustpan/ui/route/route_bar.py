@@ -1,0 +1,318 @@
+"""The route as a line of cards from left to right, under the names of their stages."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from dustpan.core.document.route import Step
+from dustpan.core.steps import kind_of
+from dustpan.ui.route.step_list import StepList
+from dustpan.ui.session.session import Session
+from dustpan.ui.widgets import theme
+from dustpan.ui.widgets.configured import configured
+from dustpan.ui.widgets.icons import icon
+
+_CARD = QSize(152, 46)
+_FAR = 12  # px the pointer moves before a card is dragged
+_DOT = 20  # px at the card's left that switch the step
+
+
+class Card(QPushButton):
+    """One step: a dot that switches it, its name, a figure, a sign for Where or Mix. Small, it shows its name alone."""
+
+    chosen = pyqtSignal(str)
+    switched = pyqtSignal(str)
+    asked = pyqtSignal(str, object)  # a menu is wanted at a global place
+    dragged = pyqtSignal(str, object, bool)  # to a global place, and whether it was let go there
+    named = pyqtSignal(str)  # a name is wanted
+
+    def __init__(self, step: Step, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.step = step
+        self.figure = ""
+        self.picked = False
+        self._pressed: QPoint | None = None
+        self._dragging = False
+        self._small = False
+        self.setFixedSize(_CARD)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def show_step(self, step: Step, figure: str, picked: bool) -> None:
+        """Show a step as it stands."""
+        self.step, self.figure, self.picked = step, figure, picked
+        state = "on" if step.on else "off"
+        self.setAccessibleName(f"Step {step.title}, {state}{', chosen' if picked else ''}")
+        self.setAccessibleDescription(figure)
+        self.set_small(self._small)
+        self.setToolTip(
+            f"{kind_of(step.kind).help}\nClick to see its controls; the dot turns it on or off;"
+            " drag it to another place; double-click names it; Delete removes it."
+        )
+        self.update()
+
+    def set_small(self, small: bool) -> None:
+        """Show the name alone, or the figure too."""
+        self._small = small
+        name = theme.metrics(10, bold=True).horizontalAdvance(self.step.title)
+        self.setFixedWidth(min(_CARD.width(), 26 + name + (26 if self._partly else 10)) if small else _CARD.width())
+
+    @property
+    def _partly(self) -> bool:
+        return not (self.step.where.everywhere and self.step.mix >= 1)
+
+    def paintEvent(self, event):
+        """Draw the card."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        frame = QRectF(self.rect()).adjusted(1, 1, -1, -1)
+        edge = theme.VERDIGRIS if self.picked else "faint" if self.hasFocus() else "raised"
+        painter.setPen(QPen(theme.colour(edge), 1.3))
+        painter.setBrush(theme.colour("#2C4A44" if self.picked else "raised"))
+        painter.drawRoundedRect(frame, 7, 7)
+        self._paint_dot(painter)
+        painter.setPen(theme.colour(("bright" if self.picked else "text") if self.step.on else "faint"))
+        painter.setFont(theme.font(10, bold=self.picked))
+        room = QRectF(26, 5, self.width() - (46 if self._partly else 32), 19)
+        name = painter.fontMetrics().elidedText(self.step.title, Qt.TextElideMode.ElideRight, int(room.width()) + 1)
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, name)
+        if not self._small:
+            painter.setPen(theme.colour(theme.VERDIGRIS if self.step.on else "faint"))
+            painter.setFont(theme.font(8))
+            words = self.figure if self.step.on else "off"
+            painter.drawText(QRectF(26, 24, self.width() - 34, 16), Qt.AlignmentFlag.AlignVCenter, words)
+        self._paint_sign(painter)
+
+    def _paint_dot(self, painter: QPainter) -> None:
+        painter.setPen(QPen(theme.colour(theme.VERDIGRIS if self.step.on else "faint"), 1.4))
+        painter.setBrush(theme.colour(theme.VERDIGRIS) if self.step.on else Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(QRectF(11, 11, 8, 8))
+
+    def _paint_sign(self, painter: QPainter) -> None:
+        """Draw a small hatched square when the step does not work everywhere in full."""
+        if not self._partly:
+            return
+        box = QRectF(self.width() - 22, 9, 11, 11)
+        painter.setPen(QPen(theme.colour("text"), 1))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(box)
+        painter.drawLine(box.bottomLeft(), box.topRight())
+
+    def mousePressEvent(self, event):
+        """Choose the step; on the dot, switch it."""
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._pressed = event.position().toPoint()
+            (self.switched if self._on_dot(event) else self.chosen).emit(self.step.id)
+
+    def _on_dot(self, event) -> bool:
+        return event.position().x() < _DOT + 4
+
+    def mouseMoveEvent(self, event):
+        """Drag the card to another place."""
+        if self._pressed is None:
+            return
+        if (event.position().toPoint() - self._pressed).manhattanLength() > _FAR:
+            self._dragging = True
+        if self._dragging:
+            self.dragged.emit(self.step.id, event.globalPosition().toPoint(), False)
+
+    def mouseReleaseEvent(self, event):
+        """Let the card go where it is."""
+        if self._dragging:
+            self.dragged.emit(self.step.id, event.globalPosition().toPoint(), True)
+        self._pressed, self._dragging = None, False
+
+    def mouseDoubleClickEvent(self, event):
+        """Ask for a name; on the dot, the second of two quick clicks switches the step again."""
+        if self._on_dot(event):
+            self.switched.emit(self.step.id)
+        else:
+            self.named.emit(self.step.id)
+
+    def contextMenuEvent(self, event):
+        """Ask for the step's menu."""
+        self.asked.emit(self.step.id, event.globalPos())
+
+    def focusInEvent(self, event):
+        """Choose the step that is reached by Tab."""
+        super().focusInEvent(event)
+        if event.reason() in (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason):
+            self.chosen.emit(self.step.id)
+
+    def keyPressEvent(self, event):
+        """Choose by Enter or Space; all else is the window's."""
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.chosen.emit(self.step.id)
+        else:
+            event.ignore()
+
+
+class _Way(QWidget):
+    """The ground of the cards, with the line that the picture passes along."""
+
+    def paintEvent(self, event):
+        """Draw the line behind the cards."""
+        shown = [box for box in self.children() if isinstance(box, QWidget) and box.isVisible()]
+        if len(shown) > 1:
+            painter = QPainter(self)
+            painter.setPen(QPen(theme.colour("line"), 2))
+            y = shown[0].y() + 17 + _CARD.height() // 2
+            painter.drawLine(shown[0].x() + 20, y, max(box.x() for box in shown), y)
+
+
+class RouteBar(QWidget):
+    """Show the route; add, choose, switch, move and remove steps."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("route")
+        self.session = session
+        self.step_menu: QMenu | None = None  # the window's own, shown on a right click
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(82)
+        self._cards: dict[str, Card] = {}
+        self._line = _Way()
+        self._row = QHBoxLayout(self._line)
+        self._row.setContentsMargins(14, 4, 14, 4)
+        self._row.setSpacing(10)
+        scroll = configured(
+            QScrollArea(), widgetResizable=True, verticalScrollBarPolicy=Qt.ScrollBarPolicy.ScrollBarAlwaysOff
+        )
+        scroll.setWidget(self._line)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(scroll)
+        self.add_button = QPushButton(icon("plus", theme.GREYS.text), "")
+        self.add_button.setFixedSize(34, 46)
+        self.add_button.setToolTip("Add a step; it lands where its stage stands.")
+        self.add_button.setAccessibleName("Add a step")
+        self.steps = StepList(self)
+        self.steps.chosen.connect(session.add_step)
+        self.add_button.clicked.connect(self.show_steps)
+        self._mark = QWidget(self)  # where a dragged card would land
+        self._mark.setStyleSheet(f"background: {theme.VERDIGRIS};")
+        self._mark.hide()
+        self.propose_button = configured(QPushButton("Propose a route"), objectName="quiet")
+        self.propose_button.setFixedHeight(46)
+        self.propose_button.setToolTip("Measure the picture and lay out the steps that it needs.")
+        self.propose_button.clicked.connect(session.measuring.propose)
+        for button in (self.add_button, self.propose_button):
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        for signal in (session.opened, session.chosen, session.planned):
+            signal.connect(self.refresh)
+        session.edited.connect(lambda dragging: self.refresh())
+        self._order: tuple | None = None
+        self.refresh()
+
+    def show_steps(self) -> None:
+        """Open the list of steps under the button."""
+        self.steps.open_at(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))
+
+    def _drag(self, step_id: str, place: QPoint, let_go: bool) -> None:
+        """Show where a dragged card would land, and move the step when it is let go."""
+        order = [step.id for step in self.session.route]
+        middles = [self._cards[i].mapToGlobal(self._cards[i].rect().center()).x() for i in order]
+        target = sum(middle < place.x() for middle in middles)
+        card = self._cards[order[min(target, len(order) - 1)]]
+        edge = card.rect().topLeft() if target < len(order) else card.rect().topRight()
+        at = self.mapFromGlobal(card.mapToGlobal(edge))
+        self._mark.setGeometry(at.x() - 6 if target < len(order) else at.x() + 4, at.y(), 3, card.height())
+        self._mark.setVisible(not let_go)
+        self._mark.raise_()
+        if let_go:
+            start = order.index(step_id)
+            self.session.move_step(step_id, target - start - (target > start))
+
+    def ask_name(self, step_id: str) -> None:
+        """Ask for a step's name."""
+        step = self.session.route.find(step_id)
+        if step:
+            name, sure = QInputDialog.getText(self, "Rename", "Name of the step (empty: its own)", text=step.title)
+            if sure:
+                self.session.rename_step(step_id, "" if name == kind_of(step.kind).label else name)
+
+    def refresh(self) -> None:
+        """Show the route as it stands."""
+        route = self.session.route
+        order = tuple((step.id, step.kind) for step in route)
+        if order != self._order:
+            self._order = order
+            self._build(route)
+        for step in route:
+            self._cards[step.id].show_step(step, self._figure(step), step.id == self.session.chosen_id)
+        ready = self.session.engine is not None
+        self._line.update()
+        self.add_button.setEnabled(ready)
+        self.propose_button.setEnabled(ready)
+
+    def _figure(self, step: Step) -> str:
+        prepared = self.session.plan.find(step.id) if self.session.plan else None
+        engine = self.session.engine
+        if prepared is None or engine is None:
+            return ""
+        return prepared.kind.tell(prepared.params, prepared.analysis, engine.count_found(prepared))
+
+    def _build(self, route) -> None:
+        for button in (self.add_button, self.propose_button):
+            button.setParent(self)
+        while self._row.count():
+            item = self._row.takeAt(0)
+            if box := item.widget():
+                box.hide()
+                box.deleteLater()
+        self._cards = {}
+        previous = None
+        for step in route:
+            stage = kind_of(step.kind).stage
+            card = Card(step)
+            card.chosen.connect(self.session.choose)
+            card.switched.connect(self.session.switch_step)
+            card.asked.connect(self._ask)
+            card.dragged.connect(self._drag)
+            card.named.connect(self.ask_name)
+            self._cards[step.id] = card
+            self._row.addWidget(_headed(card, stage.upper() if stage != previous else ""))
+            previous = stage
+        for widget in (self.add_button, self.propose_button):
+            self._row.addWidget(_headed(widget, ""))
+        self._row.addStretch()
+        self._fit()
+
+    def resizeEvent(self, event):
+        """Shrink the cards to their names where they do not fit."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        room = self.width() - 34 - 10 - self.propose_button.sizeHint().width() - 40
+        small = len(self._cards) * (_CARD.width() + 10) > room
+        for card in self._cards.values():
+            card.set_small(small)
+
+    def contextMenuEvent(self, event):
+        """Offer the same menu beside the cards: it pastes, and copies the whole route."""
+        if self.step_menu:
+            self.step_menu.popup(event.globalPos())
+
+    def _ask(self, step_id: str, place) -> None:
+        self.session.choose(step_id)
+        if self.step_menu:
+            self.step_menu.popup(place)
+
+
+def _headed(card: QWidget, stage: str) -> QWidget:
+    """Return a card under the name of its stage."""
+    box = QWidget()
+    column = QVBoxLayout(box)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(2)
+    label = configured(QLabel(stage), objectName="faint")
+    label.setFont(theme.font(8))
+    label.setFixedHeight(15)
+    column.addWidget(label)
+    column.addWidget(card)
+    card.show()
+    column.addStretch()
+    return box

@@ -1,0 +1,1 @@
+"""What is open: its document and history, and the work under way."""

@@ -1,0 +1,83 @@
+"""What the window does by measuring: proposing a route, mending a finding, easing a harm."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import QObject, QTimer
+
+from dustpan.core.document.history import Document
+from dustpan.core.document.params import Params
+from dustpan.core.document.route import Route
+from dustpan.core.judge.propose import ease_route, propose_route
+from dustpan.core.render.engine import Engine
+from dustpan.core.steps import kind_of
+from dustpan.core.steps.finding import Finding
+from dustpan.core.work.cancel import Check
+from dustpan.ui.session.open_picture import OpenPicture
+
+
+class Measuring(QObject):
+    """Change a session's route by what is measured on its picture; each is a task that can be cancelled."""
+
+    def __init__(self, session: OpenPicture):
+        super().__init__(session)
+        self.session = session
+
+    def propose(self) -> None:
+        """Measure the picture and lay out the steps that it needs."""
+        session = self.session
+        if session.engine is None:
+            return
+        task = session.tasks.begin("measuring", "Measuring the picture")
+        session.run_task(task, partial(propose_route, session.engine, check=task.token.check), self._take_proposal)
+
+    def _take_proposal(self, route: Route) -> None:
+        session = self.session
+        if all(step.develops for step in route):
+            session.told.emit("Nothing was found that needs a step.", False)
+            return
+        session.record_proposal(route)
+        # The step that follows the measurement is the one to look at first; its controls are built a moment
+        # after the cards, so that the window does not stand still for both.
+        first = next((s.id for s in route if getattr(s.params, "auto", False)), route.steps[-1].id)
+        QTimer.singleShot(0, lambda: session.choose(first) if session.route.find(first) else None)
+
+    def mend(self, kind: str) -> None:
+        """Add a step with the settings that its own measurement proposes, or turn on the one that is there."""
+        session = self.session
+        present = session.route.first_of(kind)
+        if present is not None:
+            session.choose(present.id)
+            if not present.on:
+                session.switch_step(present.id)
+            return
+        if session.engine is None:
+            return
+        task = session.tasks.begin("measuring", f"Measuring for {kind_of(kind).label}")
+        before = Route(session.route.steps[: session.route.index_for(kind)])
+        job = partial(_propose_params, session.engine, before, kind, task.token.check)
+        session.run_task(task, job, lambda params: session.add_step(kind, params))
+
+    def ease(self, finding: Finding) -> None:
+        """Turn down what has done a harm, until the harm is gone."""
+        session, route = self.session, self.session.route
+        if session.engine is None or route.find(finding.step_id) is None:
+            return
+        task = session.tasks.begin("measuring", f"Easing: {finding.text}")
+
+        def take(eased: Route) -> None:
+            if session.route != route:
+                session.told.emit("The route was changed meanwhile; nothing was eased.", False)
+                return
+            choose = finding.step_id if eased.find(finding.step_id) else None
+            session.edit_route(eased, f"Ease: {finding.text}", choose=choose)
+
+        job = partial(ease_route, session.engine, route, harm=finding.what, check=task.token.check)
+        session.run_task(task, job, take)
+
+
+def _propose_params(engine: Engine, before: Route, kind: str, check: Check) -> Params:
+    """Return the settings proposed for a step behind a route, or its defaults."""
+    survey = engine.survey(engine.plan(Document(before), check=check), check=check)
+    return kind_of(kind).propose(survey) or kind_of(kind).params_type()

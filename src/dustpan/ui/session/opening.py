@@ -1,0 +1,175 @@
+"""Opening pictures: reading beside the window, a quick first look, and the state in which each was left."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from dustpan.core.document.history import Document, History
+from dustpan.core.document.route import Route
+from dustpan.core.errors import DustpanError
+from dustpan.core.kernels.warm import is_warm
+from dustpan.core.picture.source import Source
+from dustpan.core.render.engine import Engine
+from dustpan.core.work.cancel import Token
+from dustpan.core.work.pool import Priority
+from dustpan.files import read_glimpse, read_picture
+from dustpan.ui.session.open_picture import OpenPicture
+from dustpan.ui.session.pictures import PictureState
+from dustpan.ui.session.tasks import Task
+from dustpan.ui.session.watch import stamp_of
+from dustpan.ui.widgets.text import shown_name
+
+
+class Opening(QObject):
+    """Open pictures into a session; on failure everything stays as it was.
+
+    glimpsed(pixels and full size, or None) : a small first look at what is being opened. unreadable(path) : a file
+    could not be opened.
+    """
+
+    glimpsed = pyqtSignal(object)
+    unreadable = pyqtSignal(object)
+
+    def __init__(self, session: OpenPicture):
+        super().__init__(session)
+        self.session = session
+
+    @property
+    def under_way(self) -> bool:
+        """Whether a picture is being opened."""
+        return self.session.tasks.find("opening") is not None
+
+    def open(
+        self, path: Path, *, read: Callable[[], Source] | None = None, then: Callable[[], None] = lambda: None
+    ) -> None:
+        """Open a picture file.
+
+        Parameters
+        ----------
+        read : returns the picture, where it is being read already.
+        then : called when it is shown.
+        """
+        self.open_from(read or partial(read_picture, path), shown_name(path), path=path, then=then)
+        self._look_first(path)
+
+    def reread(self) -> None:
+        """Read the picture's file again and keep the route and its history."""
+        path = self.session.path
+        if path is not None:
+            self.open_from(partial(read_picture, path), shown_name(path), path=path, keep=True)
+
+    def open_from(
+        self,
+        read: Callable[[], Source],
+        name: str,
+        *,
+        path: Path | None = None,
+        keep: bool = False,
+        then: Callable[[], None] = lambda: None,
+    ) -> None:
+        """Open a picture from a function that makes it.
+
+        Parameters
+        ----------
+        name : what the user reads while it is opened.
+        path : its file, if it has one.
+        keep : the route, its history and the takes go on, when the new picture is of the same kind.
+        then : called when it is shown.
+        """
+        session = self.session
+        task = session.tasks.begin("opening", f"Opening {name}")
+        task.cancelled.connect(lambda: self.glimpsed.emit(None))
+        stamp = stamp_of(path) if path is not None else None
+
+        def finish(engine: Engine) -> None:
+            task.end()
+            self._leave()
+            alike = session.engine is not None and session.of_mosaic == (engine.source.mosaic is not None)
+            session.engine, session.path, session.stamp = engine, path, stamp
+            session.drop_plan()
+            if not (keep and alike):
+                self._begin(engine.source, name, path)
+            session.opened.emit()
+            for message in engine.source.messages:
+                session.told.emit(message, False)
+            session.offer_kept_route()
+            then()
+
+        def fail(fault: DustpanError) -> None:
+            self.glimpsed.emit(None)
+            session.fail_task(task, fault)
+            if path is not None:
+                self.unreadable.emit(path)
+
+        make = partial(self._make_engine, read)
+        session.jobs.run(make, finish, priority=Priority.VIEW, token=task.token, failed=fail)
+
+    def _make_engine(self, read: Callable[[], Source]) -> Engine:
+        """Read a picture and make its overview, in a worker."""
+        engine = Engine(read(), stores=self.session.stores, pool=self.session.jobs.pool)
+        engine.base.read((0, 0, 1, 1), engine.base.overview_level)
+        return engine
+
+    def _leave(self) -> None:
+        """Keep what was done to the picture that is left."""
+        session = self.session
+        if session.engine is not None and session.path is not None:
+            session.keep_route()
+            state = PictureState(session.history, session.takes, session.chosen_id, session.safe)
+            session.pictures.leave(session.path, state)
+
+    def _begin(self, source: Source, name: str, path: Path | None) -> None:
+        """Begin a picture's history, or take it up where it was left."""
+        session, mosaic = self.session, source.mosaic is not None
+        first = Document(Route().original(mosaic=mosaic))
+        state = session.pictures.state(path) if path is not None else None
+        if state is None or (mosaic and state.history.document.route.mosaic_faults()):
+            state = PictureState(History.start(first, f"Open {name}"), safe=first)
+        session.begin(state.history, state.takes, state.chosen_id)
+        session.safe = state.safe
+
+    # -- a first look -----------------------------------------------------------------------------------------
+
+    def _look_first(self, path: Path) -> None:
+        task = self.session.tasks.find("opening")
+        if task is not None:
+            self.session.jobs.run(
+                partial(read_glimpse, path),
+                partial(self._show_glimpse, task),
+                priority=Priority.VIEW_DRAFT,
+                token=task.token,
+                failed=lambda fault: None,
+            )
+
+    def _show_glimpse(self, task: Task, found: object) -> None:
+        """Show a first look, unless the picture itself is there already."""
+        if not task.over and found is not None:
+            self.glimpsed.emit(found)
+
+    # -- before the first picture -----------------------------------------------------------------------------
+
+    def prepare(self, then: Callable[[], None]) -> None:
+        """Compile the kernels in a process of their own when they are not yet, then go on."""
+        if is_warm():
+            then()
+            return
+        task = self.session.tasks.begin("preparing", "Preparing the numerics for this machine (once)")
+        self.session.conduct_task(task, partial(_compile_kernels, task.token), lambda _: then())
+
+
+def _compile_kernels(token: Token) -> None:
+    """Compile in a process of its own, which ends at once when it is cancelled."""
+    process = subprocess.Popen([sys.executable, "-m", "dustpan.core.kernels.warm"])
+    try:
+        while process.poll() is None:
+            token.check()
+            time.sleep(0.1)
+    finally:
+        process.terminate()

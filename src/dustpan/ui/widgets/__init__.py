@@ -1,0 +1,1 @@
+"""Looks and parts that several views share."""
