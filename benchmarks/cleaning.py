@@ -29,7 +29,7 @@ def quick(noisy: np.ndarray, levels: float) -> np.ndarray:
     params = kind.params_type(auto=False, luminance=100.0, colour=100.0, blotch=2.0, detail_return=0.0)
     source = Source(noisy)
     if levels not in _MEASURED:
-        _MEASURED[levels] = Engine(source).base.noise
+        _MEASURED[levels] = Engine(source).noise
     engine = Engine(source, noise=_MEASURED[levels])
     plan = engine.plan(Document(Route((Step("noise", "noise", params),))))
     whole = np.empty(noisy.shape, np.float32)

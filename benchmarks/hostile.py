@@ -19,10 +19,9 @@ from benchmarks.common import console
 from benchmarks.formats import files
 from dustpan.batch.run import Order, clean_one
 from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
-from dustpan.core.document.route import Route
+from dustpan.core.document.route import Route, new_step
 from dustpan.core.errors import DustpanError
 from dustpan.core.steps import kinds
-from dustpan.core.document.route import new_step
 from dustpan.core.work.cancel import Token
 
 LONGEST = 10.0  # s

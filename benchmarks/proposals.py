@@ -11,10 +11,10 @@ from PIL import Image
 
 from benchmarks.common import console, table
 from dustpan.core.document.history import Document
-from dustpan.core.picture.curve import decode_curve
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.judge.report import judge
 from dustpan.core.judge.spots import choose_patches
+from dustpan.core.picture.curve import decode_curve
 from dustpan.core.picture.source import Source
 from dustpan.core.picture.working import from_working, to_working
 from dustpan.core.render.engine import Engine
@@ -61,7 +61,7 @@ def harm_of(source: Source, pool: Pool) -> tuple[list[str], list[str]]:
     engine = Engine(source, pool=pool)
     route = propose_route(engine)
     plan, original = engine.plan(Document(route)), engine.plan(Document())
-    report = judge(engine, plan, original, choose_patches(original))
+    report = judge(engine, plan, original, choose_patches(original.base))
     return [step.kind for step in route], [f"{found.what} {found.size:.2g}" for found in report.harm]
 
 

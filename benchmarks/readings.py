@@ -8,14 +8,12 @@ import numpy as np
 
 from benchmarks.common import console, table
 from dustpan.core.document.history import Document
-from dustpan.core.document.route import Route, Step, Where
+from dustpan.core.document.route import Part, Route, Step, Where, new_step
 from dustpan.core.filters.colour import to_opponent
 from dustpan.core.judge.report import judge
 from dustpan.core.judge.spots import choose_patches
 from dustpan.core.render.engine import Engine
-from dustpan.core.document.route import new_step
 from dustpan.core.where import part_kinds
-from dustpan.core.document.route import Part
 from dustpan.core.work.pool import Pool
 from dustpan.simulate.scenes import noisy_picture
 
@@ -32,7 +30,7 @@ def manual(kind: str, **values) -> Step:
 def ellipse(**values) -> Where:
     """Return a Where of one ellipse."""
     kind = part_kinds()["ellipse"]
-    return Where((Part("e", kind, kind.params_type(**values)),), feather=20.0)
+    return Where((Part("e", kind.kind, kind.params_type(**values)),), feather=20.0)
 
 
 NOISE = {"luminance": 80.0, "colour": 90.0, "detail_return": 0.0}
@@ -78,7 +76,7 @@ def told_and_true(iso: int, steps: tuple[Step, ...], pool: Pool | None = None) -
     light = Document(Route(tuple(s for s in document.route if s.kind == "exposure")))
     plan = engines[0].plan(document)
     original = engines[0].plan(Document())
-    report = judge(engines[0], plan, original, choose_patches(original))
+    report = judge(engines[0], plan, original, choose_patches(original.base))
     before, after = true_noise(engines, document, light)
     return report.noise[1] / report.noise[0], after / before
 

@@ -9,9 +9,9 @@ from dustpan.core.document.history import Document
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.picture.working import to_working
 from dustpan.core.render.engine import Engine
+from dustpan.core.render.output import render_native
 from dustpan.core.work.pool import Pool
 from dustpan.files.save import FORMATS
-from dustpan.core.render.output import render_native
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
 

@@ -16,8 +16,8 @@ from benchmarks.common import console, table
 from dustpan.core.kernels.warm import warm
 from dustpan.files.save import FORMATS, save_picture
 from dustpan.simulate.scenes import noisy_picture
-from dustpan.ui.widgets import theme
 from dustpan.ui.demo import open_scene
+from dustpan.ui.widgets import theme
 from dustpan.ui.window import Window
 
 _BEAT = 4  # ms between two ticks of the stall watch

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import sys
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from dustpan.simulate.scenes import raw_picture
-from dustpan.ui.widgets import theme
 from dustpan.ui.demo import open_scene
 from dustpan.ui.export_dialog import ExportDialog
+from dustpan.ui.widgets import theme
 from dustpan.ui.window import Window
 
 
@@ -100,7 +101,8 @@ def main(folder: Path) -> None:
     dialog.open()
     shoot("export")
     dialog.close()
-    session.opening.open_from(lambda: raw_picture("bench", iso=1600, six=True), "bench.dng", then=session.measuring.propose)
+    raw = partial(raw_picture, "bench", iso=1600, six=True)
+    session.opening.open_from(raw, "bench.dng", then=session.measuring.propose)
     wait(lambda: session.engine.source.mosaic is not None and len(session.route) > 1)
     session.choose("develop")
     at(1420, 1300)

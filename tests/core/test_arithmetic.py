@@ -14,7 +14,7 @@ from dustpan.core.filters.dct import HARD_THRESHOLD, clean_plane, patch_mean
 from dustpan.core.filters.detail import structured_part
 from dustpan.core.filters.quick import clean_tile, support
 from dustpan.core.kernels.specks import _ring_median, judge_specks, mark_standing
-from dustpan.core.picture.base import Base
+from dustpan.core.picture.base import ChangedBase, WholeBase
 from dustpan.core.picture.changed import ChangedPixels
 from dustpan.core.picture.pyramid import reduce_picture
 from dustpan.core.picture.source import Source
@@ -160,7 +160,7 @@ def test_lines_are_given_back_and_noise_is_not():
 
 @given(st.integers(0, 2**32 - 1), st.integers(3, 90), st.integers(3, 70), st.integers(0, 60))
 @settings(max_examples=40, deadline=None)
-def test_patches_are_the_whole_copy_at_every_level(seed, width, height, many):
+def test_changed_pixels_are_the_whole_copy_at_every_level(seed, width, height, many):
     rng = np.random.default_rng(seed)
     below = rng.random((height, width, 3)).astype(np.float32)
     index = np.sort(rng.choice(width * height, min(many, width * height), replace=False))
@@ -169,7 +169,7 @@ def test_patches_are_the_whole_copy_at_every_level(seed, width, height, many):
     whole.reshape(-1, 3)[index] = values
     halves = np.array_split(np.arange(len(index)), 3)
     parts = [(index[h], values[h]) for h in reversed(halves)]
-    base = Base("below", below).patched("above", ChangedPixels.gather((width, height), parts))
+    base = ChangedBase("above", WholeBase("below", below), ChangedPixels.gather((width, height), parts))
     for level in range(4):
         expected = reduce_picture(whole, level)
         size = base.size_at(level)
@@ -184,15 +184,16 @@ def test_a_mended_picture_keeps_its_few_pixels_and_a_spoiled_one_a_copy():
     pixels[rng.integers(4, 296, 30), rng.integers(4, 396, 30)] = 255
     document = Document(Route((new_step("hot_pixels", "h"),)))
     engine = Engine(Source(pixels))
-    base = engine.plan(document).base
-    assert base.patches is not None and 30 <= len(base.patches.index) < 600 and base.nbytes < 40_000
-    assert base.noise is engine.base.noise
-    rows, columns = np.divmod(base.patches.index, 400)
+    plan = engine.plan(document)
+    base = plan.base
+    assert base.changed is not None and 30 <= len(base.changed.index) < 600 and base.nbytes < 40_000
+    assert plan.noise is engine.noise
+    rows, columns = np.divmod(base.changed.index, 400)
     changed = base.read((0, 0, 400, 300)) != engine.base.read((0, 0, 400, 300))
     assert changed.any(axis=2).sum() == len(rows) and changed[rows, columns].any(axis=1).all()
     pixels = pixels.copy()
     pixels[rng.random(pixels.shape[:2]) < 0.04] = 255
-    assert Engine(Source(pixels)).plan(document).base.patches is None
+    assert Engine(Source(pixels)).plan(document).base.changed is None
 
 
 def test_results_come_in_order_with_and_without_helpers():

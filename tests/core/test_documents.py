@@ -14,6 +14,7 @@ from dustpan.core.document.history import Document, History
 from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.errors import RemedyError
+from dustpan.core.noise.fixed import find_noise_faults, fixed_noise
 
 HEAD = {"format": "dustpan-remedy", "version": 1}
 
@@ -29,7 +30,7 @@ def test_keys_left_out_take_their_defaults():
         ("exposure", True, 1.0, "replace"),
     ]
     assert read.route.steps[1].params.ev == 1.0 and isinstance(read.route.steps[1].params.ev, float)
-    assert read.scaling == "measured" and read.fixed_noise is None
+    assert read.scaling == "measured" and fixed_noise(read) is None
 
 
 def test_every_fault_is_told_at_once_with_its_field_and_what_was_expected():
@@ -68,7 +69,7 @@ def test_every_fault_is_told_at_once_with_its_field_and_what_was_expected():
         "'cx' is 'left': expected a number from -1 to 2",
         "'op' is 'xor'",
         "the id 'exposure' stands twice",
-        "steps[6]: expected an object",
+        "steps[6]: 7: expected an object",
     ):
         assert words in told
 
@@ -93,7 +94,7 @@ def test_every_fault_is_told_at_once_with_its_field_and_what_was_expected():
 )
 def test_what_is_no_remedy_is_refused_by_name(text):
     with pytest.raises(RemedyError, match=r"^here: "):
-        read_remedy(text, where="here")
+        read_remedy(text, where="here", check_made_on=find_noise_faults)
 
 
 @settings(max_examples=60, deadline=None)
@@ -180,7 +181,7 @@ def test_a_remedy_with_nonsense_in_it_is_refused_in_one_line(name):
     data = json.loads(write_remedy(Remedy(Route((new_step("noise", "noise"),)))))
     NASTY[name](data)
     with pytest.raises(RemedyError, match=r"r\.json") as told:
-        read_remedy(json.dumps(data), where="r.json")
+        read_remedy(json.dumps(data), where="r.json", check_made_on=find_noise_faults)
     assert "\n" not in str(told.value) and len(str(told.value)) < 600
 
 
@@ -198,7 +199,7 @@ def test_deep_nesting_is_refused_and_extra_and_missing_ids_are_kept():
         ],
         "output": {"size": [1200, 800], "viewing": {"distance": 40}},
     }
-    remedy = read_remedy(json.dumps(data), where="r.json")
+    remedy = read_remedy(json.dumps(data), where="r.json", check_made_on=find_noise_faults)
     assert [step.id for step in remedy.route] == ["noise", "noise_3", "noise_2"]
     again = json.loads(write_remedy(remedy))
     assert again["extra"] == data["extra"] and again["output"] == data["output"]

@@ -1,4 +1,4 @@
-"""Plans, blocks, caches, drafts, and what runs again when something is touched."""
+"""Plans, blocks, stores, drafts, and what runs again when something is touched."""
 
 from __future__ import annotations
 
@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 import pytest
 
-import dustpan.core.steps as registry
 from dustpan.core.document.history import Document
 from dustpan.core.document.params import Params, param
 from dustpan.core.document.route import Part, Route, Step, Where, new_step
@@ -18,7 +17,7 @@ from dustpan.core.noise.model import DISPLAY
 from dustpan.core.picture.pyramid import reduce_picture
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
-from dustpan.core.render.store import Cache
+from dustpan.core.render.store import Store
 from dustpan.core.steps import kinds
 from dustpan.core.steps.base import StepKind
 from dustpan.core.where import part_kinds
@@ -40,7 +39,7 @@ def manual(kind: str, **values) -> Step:
 def test_no_step_on_is_the_source_itself(noisy):
     engine = Engine(noisy)
     plan = engine.plan(document(replace(manual("noise"), on=False), manual("exposure")))
-    assert plan.key == noisy.key and not plan.active
+    assert plan.key == engine.base.key and not plan.active
     pixels = engine.render(plan, (3, 5, 60, 40))
     assert np.array_equal(np.rint(pixels * 255).astype(np.uint8), noisy.pixels[5:40, 3:60])
 
@@ -54,7 +53,7 @@ def test_mix_and_mask_never_run_the_filter_again(noisy):
     ellipse = part_kinds()["ellipse"]
     results = []
     for cx in (0.2, 0.5, 0.8):
-        where = Where((Part("e", ellipse, ellipse.params_type(cx=cx)),))
+        where = Where((Part("e", ellipse.kind, ellipse.params_type(cx=cx)),))
         results.append(engine.render(engine.plan(document(replace(step, mix=0.7, where=where))), whole))
     engine.render(engine.plan(document(replace(step, mix=0.3, blend="luminance_only"))), whole)
     assert engine.runs["noise"] == ran
@@ -89,9 +88,9 @@ def test_measurements_stay_frozen_while_dragging(noisy):
     start = engine.plan(document(light, quiet))
     moved = document(manual("exposure", ev=2.0, contrast=0.1), quiet)
     dragged, let_go = engine.plan(moved, frozen=start), engine.plan(moved)
-    assert dragged.stage("noise").params == start.stage("noise").params
-    assert dragged.stage("noise").noise is start.stage("noise").noise
-    assert let_go.stage("noise").noise is not start.stage("noise").noise
+    assert dragged.find("noise").params == start.find("noise").params
+    assert dragged.find("noise").noise is start.find("noise").noise
+    assert let_go.find("noise").noise is not start.find("noise").noise
     assert dragged.key != let_go.key
 
 
@@ -115,13 +114,13 @@ def test_noise_travels_through_lifted_light(noisy, truth, values, corner):
 
 def test_a_mask_keeps_noise_where_nothing_was_done(noisy):
     ellipse = part_kinds()["ellipse"]
-    left = Where((Part("e", ellipse, ellipse.params_type(cx=0.0, rx=0.5, ry=2.0, softness=0.1)),))
+    left = Where((Part("e", ellipse.kind, ellipse.params_type(cx=0.0, rx=0.5, ry=2.0, softness=0.1)),))
     engine = Engine(noisy)
     field = engine.plan(document(replace(manual("noise", luminance=100.0), where=left))).noise_after
     tone = np.full((4, 4), 0.4, np.float32)
     inside, outside = (field.sigma(tone, place)[0].mean() for place in ((0.05, 0.4, 0.2, 0.6), (0.8, 0.4, 0.95, 0.6)))
     assert inside < 0.5 * outside
-    assert outside == pytest.approx(engine.base.noise.at(np.array([0.4]))[0, 0], rel=0.01)
+    assert outside == pytest.approx(engine.noise.at(np.array([0.4]))[0, 0], rel=0.01)
 
 
 @dataclass(frozen=True)
@@ -134,7 +133,7 @@ class DimParams(Params):
 class Dim(StepKind):
     """A Mend step that halves values, to see what Base does."""
 
-    kind, stage, place, label, help = "dim", "Mend", 1, "Dim", "Dims."
+    kind, stage, order, label, help = "dim", "Mend", 1, "Dim", "Dims."
     params_type = DimParams
 
     def apply(self, tile, region, params, analysis, context):
@@ -144,22 +143,22 @@ class Dim(StepKind):
 @pytest.fixture
 def with_dim(monkeypatch):
     known = {"dim": Dim(), **kinds()}
-    for module in (registry, "dustpan.core.render.engine"):
-        monkeypatch.setattr(f"{module}.kinds" if isinstance(module, str) else "dustpan.core.steps.kinds", lambda: known)
+    monkeypatch.setattr("dustpan.core.document.kinds.step_kinds", lambda: known)
+    monkeypatch.setattr("dustpan.core.steps.step_kinds", lambda: known)
 
 
-@pytest.mark.parametrize("mapped", [0, 1 << 40])
-def test_base_is_the_picture_after_its_leading_mend_steps(noisy, with_dim, monkeypatch, mapped):
-    monkeypatch.setattr("dustpan.core.render.engine._MAPPED", mapped)
+@pytest.mark.parametrize("large", [0, 1 << 40])
+def test_base_is_the_picture_after_its_leading_mend_steps(noisy, with_dim, monkeypatch, large):
+    monkeypatch.setattr("dustpan.core.render.bases._LARGE", large)
     engine = Engine(noisy)
     dim = Step("dim", "dim", DimParams())
     plan = engine.plan(document(dim, manual("noise")))
-    assert [stage.step.id for stage in plan.active] == ["noise"]
+    assert [prepared.step.id for prepared in plan.active] == ["noise"]
     assert np.allclose(plan.base.read((0, 0, 50, 50)), noisy.read((0, 0, 50, 50)) / 2)
-    halved, own = plan.base.noise.at(np.array([0.2]))[0, 0], engine.base.noise.at(np.array([0.4]))[0, 0]
+    halved, own = plan.noise.at(np.array([0.2]))[0, 0], engine.noise.at(np.array([0.4]))[0, 0]
     assert halved == pytest.approx(own / 2, rel=0.15)
     later = engine.plan(document(manual("noise"), dim))
-    assert [stage.step.id for stage in later.active] == ["noise", "dim"]
+    assert [prepared.step.id for prepared in later.active] == ["noise", "dim"]
     again = engine.plan(document(dim, manual("noise", luminance=10.0)))
     assert again.base is plan.base and engine.runs["dim"] == 2
 
@@ -181,13 +180,13 @@ def test_cancelling_stops_and_leaves_the_engine_usable(noisy):
     assert np.isfinite(engine.render(plan, (0, 0, *plan.size))).all()
 
 
-def test_the_cache_keeps_to_its_budget_and_drops_the_oldest():
-    cache = Cache(100)
+def test_a_store_keeps_to_its_budget_and_drops_the_oldest():
+    store = Store(100)
     for number in range(20):
-        cache.put(number, number, 30)
-        cache.get(17)
-        assert cache.bytes <= 100
-    assert cache.get(19) == 19 and cache.get(17) == 17 and cache.get(3) is None
+        store.put(number, number, 30)
+        store.get(17)
+        assert store.bytes <= 100
+    assert store.get(19) == 19 and store.get(17) == 17 and store.get(3) is None
 
 
 def test_the_pool_takes_the_most_urgent_first_and_skips_the_cancelled():

@@ -13,6 +13,7 @@ from dustpan.core.document.route import Route, new_step
 from dustpan.core.judge.measure import measure_picture
 from dustpan.core.noise.carry import carry_field, carry_noise
 from dustpan.core.noise.fields import EvenField, LiftedField, MixedField
+from dustpan.core.noise.fixed import fixed_noise
 from dustpan.core.noise.model import LEVELS, TONES, NoiseModel
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
@@ -110,13 +111,13 @@ def test_a_context_counts_regions_in_its_own_pixels():
 
 
 def test_a_fixed_remedy_keeps_the_noise_it_was_made_on(noisy):
-    made_on = {"noise": Engine(noisy).base.noise.to_json(), "source_kind": "png"}
+    made_on = {"noise": Engine(noisy).noise.to_json(), "source_kind": "png"}
     remedy = Remedy(Route((new_step("noise", "noise"),)), scaling="fixed", made_on=made_on)
     again = read_remedy(write_remedy(remedy), where="here")
     calm = Source(np.full((80, 80, 3), 120, np.uint8))
-    fixed, measured = (Engine(calm, noise=noise) for noise in (again.fixed_noise, None))
+    fixed, measured = (Engine(calm, noise=noise) for noise in (fixed_noise(again), None))
     plans = [engine.plan(Document(again.route)) for engine in (fixed, measured)]
-    assert plans[0].stage("noise").params.luminance > 60 > plans[1].stage("noise").params.luminance
+    assert plans[0].find("noise").params.luminance > 60 > plans[1].find("noise").params.luminance
 
 
 def test_figures_of_a_picture_count_what_is_lost():

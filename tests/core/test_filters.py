@@ -20,7 +20,7 @@ from dustpan.core.filters.detail import structured_part
 from dustpan.core.filters.planes import guided_base, sample_plane, shrink_to
 from dustpan.core.filters.specks import BRIGHT, DARK, count_specks, find_specks, mend_specks
 from dustpan.core.filters.tone import bend_tone, expose, lift_stops, roll_off, saturate, smooth_step
-from dustpan.core.picture.base import Base
+from dustpan.core.picture.base import WholeBase
 from dustpan.core.picture.pyramid import halve_picture, reduce_picture
 from dustpan.core.picture.region import extent_of
 from dustpan.core.picture.source import Source
@@ -134,22 +134,22 @@ def test_a_plane_sampled_in_tiles_is_the_plane_sampled_whole(x, y, width, height
 def test_a_base_layer_keeps_edges_and_drops_texture():
     edge = np.where(np.arange(200) < 100, 0.2, 0.8).astype(np.float32)[None].repeat(120, 0)
     rough = edge + np.random.default_rng(2).normal(0, 0.03, edge.shape).astype(np.float32)
-    slope, level = guided_base(rough, radius=6, softness=0.12)
-    base = slope * rough + level
+    slope, offset = guided_base(rough, radius=6, softness=0.12)
+    base = slope * rough + offset
     assert base[:, 20:80].std() < 0.4 * rough[:, 20:80].std()
     assert base[:, 103].mean() - base[:, 96].mean() > 0.85 * 0.6
 
 
 def test_levels_are_area_means_whatever_the_size():
     picture = np.random.default_rng(3).random((37, 51, 3)).astype(np.float32)
-    base = Base("k", picture)
+    base = WholeBase("k", picture)
     assert base.size_at(1) == (26, 19) and base.size_at(3) == (7, 5)
     half = base.read((0, 0, 26, 19), 1)
     assert np.allclose(half[:18, :25], picture[:36, :50].reshape(18, 2, 25, 2, 3).mean(axis=(1, 3)), atol=1e-6)
     assert np.allclose(base.read((0, 0, 7, 5), 3), reduce_picture(picture, 3), atol=1e-6)
     assert np.allclose(halve_picture(picture)[-1, -1], picture[-1, -1], atol=1e-6)
     assert shrink_to(picture, 20).shape[:2] == (15, 20) and shrink_to(picture, 99) is picture
-    wide = Base("w", np.zeros((3000, 5000, 1), np.uint8))
+    wide = WholeBase("w", np.zeros((3000, 5000, 1), np.uint8))
     crops = [wide.read(region) for region in wide.crop_regions()]
     assert wide.overview_level == 2 and sum(c.shape[0] * c.shape[1] for c in crops) < 1.4e6
     assert {c.shape for c in crops} == {(224, 224, 3)}
@@ -210,7 +210,7 @@ def test_specks_are_counted_once_and_only_of_the_kind_asked_for(polarity, value)
 def ellipse(name="e", **rest) -> Part:
     kind = part_kinds()["ellipse"]
     own = {key: rest.pop(key) for key in list(rest) if key in kind.params_type.described()}
-    return Part(name, kind, kind.params_type(**own), **rest)
+    return Part(name, kind.kind, kind.params_type(**own), **rest)
 
 
 def test_parts_fold_in_order_and_a_mask_in_tiles_is_the_mask():

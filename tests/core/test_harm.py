@@ -10,7 +10,7 @@ from dustpan.core.judge.figures import Figures, combine_figures, find_harms, mea
 from dustpan.core.judge.harms.edges import halo_of
 from dustpan.core.judge.harms.texture import slope_gain
 from dustpan.core.judge.harms.tones import lightness
-from dustpan.core.judge.spots import Place
+from dustpan.core.judge.spots import Spot
 from dustpan.core.picture.curve import decode_curve, encode_curve
 from dustpan.ui.judging.readings import readings_of
 
@@ -128,13 +128,13 @@ def test_a_lifted_gradient_goes_up_in_stairs(step):
 
 
 def test_harm_is_named_worst_first_with_its_places_and_only_past_its_limit():
-    places = [Place("edge", 10 * n, 20 * n) for n in range(4)]
+    spots = [Spot("edge", 10 * n, 20 * n) for n in range(4)]
     each = [Figures(halo=value, texture_kept=1.0) for value in (0.02, 0.2, 0.08, 0.4)]
-    found = find_harms(Figures(halo=0.1, texture_kept=0.9, speck_shift=-2.0), places, each)
+    found = find_harms(Figures(halo=0.1, texture_kept=0.9, speck_shift=-2.0), spots, each)
     assert [f.what for f in found] == ["halo", "darker_shadows"] and all(f.harm for f in found)
-    assert found[0].places == ((30, 60), (10, 20), (20, 40)) and found[0].text == "halos of 10 % along edges"
+    assert found[0].points == ((30, 60), (10, 20), (20, 40)) and found[0].text == "halos of 10 % along edges"
     assert "2.0 L* darker, as white specks went" in found[1].text
-    assert find_harms(Figures(halo=0.04, texture_kept=0.85, shadow_shift=-1.0), places, each) == []
+    assert find_harms(Figures(halo=0.04, texture_kept=0.85, shadow_shift=-1.0), spots, each) == []
 
 
 @pytest.mark.parametrize(

@@ -15,20 +15,21 @@ from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route
 from dustpan.core.filters.colour import to_opponent
 from dustpan.core.filters.viewing import SEE, light_up, removed, see, stretch_for
-from dustpan.core.judge import harm
 from dustpan.core.judge.faults import edge_rise, find_bands, find_blocks
 from dustpan.core.judge.findings import find_faults
+from dustpan.core.judge.harms.base import square_means
 from dustpan.core.judge.harms.edges import find_edges, halo_of
 from dustpan.core.judge.harms.gradients import measure_steps
-from dustpan.core.judge.harms.texture import slope_gain
+from dustpan.core.judge.harms.texture import slope_gain, slopes_of
 from dustpan.core.judge.measure import compare_pictures, measure_picture
 from dustpan.core.judge.propose import propose_route
-from dustpan.core.judge.report import find_hot_pixels, judge
+from dustpan.core.judge.report import judge
 from dustpan.core.judge.spots import choose_patches, choose_proofs
 from dustpan.core.picture.region import region_around
 from dustpan.core.picture.source import Source
 from dustpan.core.picture.working import to_working
 from dustpan.core.render.engine import Engine
+from dustpan.core.steps import kinds
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
 SIZE = (1200, 800)
@@ -40,6 +41,10 @@ def judged(request):
     engine = Engine(noisy_picture("bench", iso=request.param, size=SIZE))
     truth = clean_picture("bench", size=SIZE, dtype=np.float32).pixels
     return engine, propose_route(engine), truth, Engine(noisy_picture("bench", iso=request.param, size=SIZE, seed=2))
+
+
+def hot_pixels_in(engine: Engine) -> list[tuple[int, int]]:
+    return list(engine.find_points("hot_pixels", kinds()["hot_pixels"].params_type()))
 
 
 def changed(route: Route, kind: str, **params) -> Document:
@@ -67,8 +72,8 @@ def test_readings_agree_with_the_truth(judged, name):
     plan_document = ROUTES[name](route)
     plan = engine.plan(plan_document)
     original = engine.plan(Document())
-    report = judge(engine, plan, original, choose_patches(original))
-    regions = [region_around(p.x, p.y, 128, 128, SIZE) for p in report.places]
+    report = judge(engine, plan, original, choose_patches(original.base))
+    regions = [region_around(p.x, p.y, (128, 128), within=SIZE, step=8) for p in report.spots]
     clean = [truth[y0:y1, x0:x1] for x0, y0, x1, y1 in regions]
     assert report.figures.texture_kept == pytest.approx(true_texture(engine, report.pairs, clean), rel=0.1)
     assert report.figures.halo == pytest.approx(true_halo(report.pairs, clean), rel=0.15, abs=0.015)
@@ -77,7 +82,7 @@ def test_readings_agree_with_the_truth(judged, name):
     assert said == pytest.approx(there, rel=0.1, abs=0.25)
     if name == "too much of both":
         assert {"halo"} <= {finding.what for finding in report.harm}
-        assert all(finding.places for finding in report.harm if finding.what == "halo")
+        assert all(finding.points for finding in report.harm if finding.what == "halo")
 
 
 def true_halo(pairs, clean) -> float:
@@ -94,15 +99,15 @@ def true_halo(pairs, clean) -> float:
 
 def true_texture(engine, pairs, clean) -> float:
     """The share of the truth's slopes that is there after, of those that were there before."""
-    noise, gain = engine.base.noise, slope_gain(engine.base.noise.spectrum[0, 0])
+    noise, gain = engine.noise, slope_gain(engine.noise.spectrum[0, 0])
     kept = there = 0.0
     for (before, after), truth in zip(pairs, clean, strict=True):
-        slopes = [harm._slopes(to_opponent(np.ascontiguousarray(p))[0]) for p in (before, after, truth)]
+        slopes = [slopes_of(to_opponent(np.ascontiguousarray(p))[0]) for p in (before, after, truth)]
         tone = to_opponent(before)[0][1:-1, 1:-1] / 3**0.5
-        energy, level = harm._cells((slopes[0] ** 2).sum(0)), harm._cells(noise.at(tone)[0] ** 2) * gain
-        structured = energy > 3 * level + (0.2 / 255) ** 2
-        kept += harm._cells((slopes[1] * slopes[2]).sum(0))[structured].sum()
-        there += harm._cells((slopes[0] * slopes[2]).sum(0))[structured].sum()
+        energy, expected = square_means((slopes[0] ** 2).sum(0)), square_means(noise.at(tone)[0] ** 2) * gain
+        structured = energy > 3 * expected + (0.2 / 255) ** 2
+        kept += square_means((slopes[1] * slopes[2]).sum(0))[structured].sum()
+        there += square_means((slopes[0] * slopes[2]).sum(0))[structured].sum()
     return kept / there
 
 
@@ -112,10 +117,12 @@ def noise_by_two_photographs(engines, plans, regions, clean) -> tuple[float, flo
     for region, truth in zip(regions, clean, strict=True):
         one, two = (to_opponent(e.sketch(p, region))[0] for e, p in zip(engines, plans, strict=True))
         scene = to_opponent(np.ascontiguousarray(truth))[0]
-        unrest = harm._cells((scene - cv2.GaussianBlur(scene, (0, 0), 8)) ** 2)
-        tone = (harm._cells(scene) / 3**0.5).astype(np.float32)
+        unrest = square_means((scene - cv2.GaussianBlur(scene, (0, 0), 8)) ** 2)
+        tone = (square_means(scene) / 3**0.5).astype(np.float32)
         said = plans[0].noise_after.sigma(tone, (0.5, 0.5, 0.5, 0.5))[0]
-        rows = zip(unrest.ravel(), (harm._cells((one - two) ** 2) / 2).ravel(), said.ravel(), tone.ravel(), strict=True)
+        rows = zip(
+            unrest.ravel(), (square_means((one - two) ** 2) / 2).ravel(), said.ravel(), tone.ravel(), strict=True
+        )
         found += [row[:3] for row in rows if row[3] > 0.03]
     flattest = np.array(sorted(found))[: len(found) // 4]
     return float(np.sqrt(np.median(flattest[:, 1])) * 255), float(np.sqrt((flattest[:, 2] ** 2).mean()) * 255)
@@ -124,24 +131,24 @@ def noise_by_two_photographs(engines, plans, regions, clean) -> tuple[float, flo
 def test_an_untouched_picture_shows_no_harm(judged):
     engine = judged[0]
     original = engine.plan(Document())
-    report = judge(engine, original, original, choose_patches(original))
+    report = judge(engine, original, original, choose_patches(original.base))
     assert report.figures.texture_kept == pytest.approx(1, abs=1e-6) and report.figures.halo == 0
     assert report.figures.shadow_shift == report.figures.cast == report.figures.clipped_white == 0
     assert report.noise[0] == report.noise[1] and not report.harm
 
 
-def test_places_are_what_their_names_say(judged):
+def test_spots_are_what_their_names_say(judged):
     engine, _, truth, _ = judged
     plan = engine.plan(Document())
     patches = {}
-    for place in choose_proofs(plan):
-        x0, y0, x1, y1 = region_around(place.x, place.y, 64, 64, SIZE)
-        patches[place.name] = truth[y0:y1, x0:x1].mean(axis=2)
+    for spot in choose_proofs(plan.base):
+        x0, y0, x1, y1 = region_around(spot.x, spot.y, (64, 64), within=SIZE, step=8)
+        patches[spot.name] = truth[y0:y1, x0:x1].mean(axis=2)
     means = {name: float(patch.mean()) for name, patch in patches.items()}
     assert means["Shadow"] < means["Midtone"] < means["Highlight"]
     assert np.ptp(cv2.GaussianBlur(patches["Edge"], (0, 0), 2)) > 0.5
     assert patches["Texture"].std() > 3 * max(patches["Shadow"].std(), 0.002)
-    assert 15 <= len(choose_patches(plan)) <= 40
+    assert 15 <= len(choose_patches(plan.base)) <= 40
 
 
 def test_findings_name_faults_that_are_there_and_no_others(truth):
@@ -156,11 +163,11 @@ def test_findings_name_faults_that_are_there_and_no_others(truth):
     engine = Engine(Source(pixels))
     found = {finding.what: finding for finding in find_faults(engine, engine.plan(Document()))}
     assert found["noise"].size == pytest.approx(4, abs=1) and found["noise"].step == "noise"
-    assert set(spots) <= set(found["hot_pixels"].places) and len(found["hot_pixels"].places) <= len(spots) + 2
-    assert found["clipped_white"].places and found["clipped_white"].size == pytest.approx(
+    assert set(spots) <= set(found["hot_pixels"].points) and len(found["hot_pixels"].points) <= len(spots) + 2
+    assert found["clipped_white"].points and found["clipped_white"].size == pytest.approx(
         60 * 80 / (480 * 720), rel=0.2
     )
-    assert find_hot_pixels(engine, engine.plan(Document())) == list(found["hot_pixels"].places)
+    assert hot_pixels_in(engine) == list(found["hot_pixels"].points)
 
 
 def test_a_render_is_told_what_would_cure_it():

@@ -12,10 +12,9 @@ from dustpan.core.errors import RemedyError
 from dustpan.core.filters.mosaic import demosaic_fast, demosaic_fine
 from dustpan.core.filters.white_balance import multipliers_for, white_of
 from dustpan.core.judge.propose import propose_route
-from dustpan.core.judge.report import find_hot_pixels
 from dustpan.core.noise.mosaic import fit_variance
 from dustpan.core.render.engine import Engine
-from dustpan.core.steps import kind_of, route_faults
+from dustpan.core.steps import kind_of, kinds
 from dustpan.core.steps.tone.develop import DevelopParams
 from dustpan.files import read_picture
 from dustpan.files.save import save_raw
@@ -193,11 +192,11 @@ def test_a_mosaic_is_developed_once_and_only_fitting_steps_stand_before():
     engine = Engine(source)
     develop, noise, hot = (new_step(kind, kind) for kind in ("develop", "noise", "hot_pixels"))
     assert engine.plan(Document()).base.key == engine.plan(Document(Route((develop,)))).base.key
-    assert not route_faults((hot, develop, noise), mosaic=True)
+    assert not Route((hot, develop, noise)).mosaic_faults()
     for steps, word in (((noise, develop), "Noise"), ((develop, develop), "exactly once")):
         with pytest.raises(RemedyError, match=word):
             engine.plan(Document(Route(steps)))
-    assert not route_faults((noise,), mosaic=False)
+    assert not len(Route((noise,)).original(mosaic=False))
 
 
 @pytest.mark.parametrize("period", [2, 6])
@@ -227,7 +226,7 @@ def test_what_is_called_hot_is_hot_also_in_the_deepest_darks(iso, sound, six):
     settings = {"iso": iso, "seconds": 1 / 30, "temperature": 22.0}
     source = raw_picture("bench", six=six, size=(1200, 800), **settings)
     engine = Engine(source)
-    found = find_hot_pixels(engine, engine.plan(Document()))
+    found = engine.find_points("hot_pixels", kinds()["hot_pixels"].params_type())
     rows, columns, dark = hot_pixels((800, 1200), Settings(**settings))
     there = set(zip(columns.tolist(), rows.tolist(), strict=True))
     assert sum(place in there for place in found) >= sound * len(found)

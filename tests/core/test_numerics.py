@@ -40,7 +40,7 @@ def test_white_noise_is_measured_within_a_fifth(truth, levels):
 def test_camera_noise_is_measured_at_each_tone_and_scale(truth, iso):
     """Demosaiced noise is coarse, coloured and tone-dependent; two photographs of one scene tell its truth."""
     one, other = (noisy_picture("bench", iso=iso, seed=seed, size=truth.shape[1::-1]) for seed in (7, 8))
-    model = Engine(one).base.noise
+    model = Engine(one).noise
     whole = (0, 0, one.width, one.height)
     difference = to_opponent(one.read(whole) - other.read(whole)) / np.sqrt(2)
     tone = truth.mean(axis=2)

@@ -18,12 +18,13 @@ from dustpan.core.document.route import Part, Route, Step, Where, new_step
 from dustpan.core.filters.colour import to_opponent
 from dustpan.core.judge.findings import find_faults
 from dustpan.core.judge.propose import ease_route, propose_route
-from dustpan.core.judge.report import count_found, counted, find_hot_pixels, judge, report_on
+from dustpan.core.judge.report import judge, report_on
 from dustpan.core.judge.spots import choose_patches
 from dustpan.core.picture.region import region_around
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
-from dustpan.core.steps import kinds, reference_of
+from dustpan.core.render.store import Stores
+from dustpan.core.steps import kinds
 from dustpan.core.steps.finding import percent
 from dustpan.core.where import part_kinds
 from dustpan.core.work.cancel import Token
@@ -43,7 +44,11 @@ def document(*steps: Step) -> Document:
 
 def ellipse(**values) -> Where:
     kind = part_kinds()["ellipse"]
-    return Where((Part("e", kind, kind.params_type(**values)),), feather=12.0)
+    return Where((Part("e", kind.kind, kind.params_type(**values)),), feather=12.0)
+
+
+def hot_pixels_in(engine: Engine) -> list[tuple[int, int]]:
+    return list(engine.find_points("hot_pixels", kinds()["hot_pixels"].params_type()))
 
 
 @pytest.fixture(scope="module")
@@ -83,7 +88,7 @@ def test_the_inside_of_an_idle_step_is_that_of_its_own_place(noisy):
 
 
 def test_blocks_under_pressure_never_push_a_base_out(noisy):
-    engine = Engine(noisy, budget=3 << 20)  # less than two blocks
+    engine = Engine(noisy, stores=Stores.of(3 << 20))  # less than two blocks
     route = document(manual("hot_pixels"), manual("exposure", ev=0.5), manual("noise"))
     plan = engine.plan(route)
     ran = engine.runs["hot_pixels"]
@@ -118,8 +123,8 @@ def twice(large):
 def test_the_noise_that_readings_tell_is_the_noise_there_is(twice, name):
     engine, route = twice[0], ROUTES[name]
     plan, original = engine.plan(route), engine.plan(Document())
-    report = judge(engine, plan, original, choose_patches(original))
-    before, after = (spread(twice, side) for side in (reference_of(route), route))
+    report = judge(engine, plan, original, choose_patches(original.base))
+    before, after = (spread(twice, side) for side in (Document(route.route.tone_only()), route))
     assert report.noise[0] == pytest.approx(before, rel=0.1)
     assert report.noise[1] == pytest.approx(after, rel=0.12)
 
@@ -138,7 +143,7 @@ def test_noise_is_told_where_a_masked_step_left_it(twice):
     reference = engine.plan(Document())
     shares = []
     for x in (300, 1200):
-        region = region_around(x, 500, 128, 128, plan.base.size)
+        region = region_around(x, 500, (128, 128), within=plan.base.size, step=8)
         pair = (engine.sketch(reference, region), engine.sketch(plan, region))
         report = report_on(engine, plan, reference, [region], [pair])
         shares.append(report.noise[1] / report.noise[0])
@@ -148,7 +153,7 @@ def test_noise_is_told_where_a_masked_step_left_it(twice):
 def page(paper: int, ink: int, size: int) -> np.ndarray:
     """Letters on paper."""
     sheet = Image.new("L", (900, 700), paper)
-    font = ImageFont.truetype(glob("src/dustpan/ui/fonts/*.otf")[0], size)
+    font = ImageFont.truetype(glob("src/dustpan/ui/widgets/fonts/*.otf")[0], size)
     rng = np.random.default_rng(1)
     for y in range(20, 680 - size, round(1.5 * size)):
         words = ("".join(rng.choice(list("abcdefghmnoprstu"), rng.integers(2, 9))) for _ in range(30))
@@ -161,11 +166,11 @@ def page(paper: int, ink: int, size: int) -> np.ndarray:
 def test_letters_are_not_taken_for_noise(tones, size):
     sheet = page(*tones, size)
     engine = Engine(Source(sheet))
-    assert engine.base.noise.luminance < 1
+    assert engine.noise.luminance < 1
     assert propose_route(engine) == Route()
     assert {f.what for f in find_faults(engine, engine.plan(Document()))} <= {"clipped_black", "clipped_white"}
     grainy = Engine(Source(with_white_noise(sheet.astype(np.float32) / 255, 6)))
-    assert grainy.base.noise.luminance < 20
+    assert grainy.noise.luminance < 20
 
 
 @pytest.mark.parametrize("value", [0, 128, 255])
@@ -175,7 +180,7 @@ def test_nothing_is_proposed_for_an_even_picture(value):
 
 def test_nothing_is_wrong_with_a_clean_picture():
     engine = Engine(clean_picture("bench", dtype=np.uint8))
-    assert find_hot_pixels(engine, engine.plan(Document())) == []
+    assert hot_pixels_in(engine) == []
     assert propose_route(engine) == Route()
 
 
@@ -186,7 +191,7 @@ def test_a_proposal_does_no_harm_of_its_own_even_to_a_picture_sharpened_in_the_c
     ):
         engine = Engine(source)
         plan, original = engine.plan(Document(propose_route(engine))), engine.plan(Document())
-        assert list(judge(engine, plan, original, choose_patches(original)).harm) == []
+        assert list(judge(engine, plan, original, choose_patches(original.base)).harm) == []
 
 
 def test_harm_names_the_step_that_has_done_it_and_can_be_eased(large):
@@ -194,7 +199,7 @@ def test_harm_names_the_step_that_has_done_it_and_can_be_eased(large):
     harsh = manual("sharpen", amount=400.0, radius=2.0, halo_light=1.0, halo_dark=1.0, noise_gate=0.0, edge_gate=0.0)
     route = Route((manual("noise", **QUIET), harsh))
     original = engine.plan(Document())
-    places = choose_patches(original)
+    places = choose_patches(original.base)
     harm = {f.what: f for f in judge(engine, engine.plan(Document(route)), original, places).harm}
     assert harm["halo"].step == "sharpen" and harm["halo"].step_id == "sharpen" and harm["halo"].size > 8
     eased = ease_route(engine, route, harm="halo")
@@ -211,7 +216,7 @@ def test_light_set_on_purpose_is_no_harm(large):
         manual("exposure", shadows=0.7),
         replace(manual("noise", **QUIET), blend="overlay", mix=0.3),
     ):
-        report = judge(engine, engine.plan(document(step)), original, choose_patches(original))
+        report = judge(engine, engine.plan(document(step)), original, choose_patches(original.base))
         assert not {"darker_shadows", "cast", "dull_highlights"} & {f.what for f in report.harm}
         if step.kind == "exposure":
             assert report.noise[1] == pytest.approx(report.noise[0], rel=0.01)  # light alone takes no noise away
@@ -219,16 +224,16 @@ def test_light_set_on_purpose_is_no_harm(large):
 
 def test_a_card_and_a_finding_give_the_same_count(large):
     engine = Engine(large)
-    found = find_hot_pixels(engine, engine.plan(Document()))
+    found = hot_pixels_in(engine)
     plan = engine.plan(document(manual("hot_pixels"), manual("noise")))
     stage = plan.find("hot_pixels")
-    assert counted(engine, stage) == len(found) > 20
-    assert stage.kind.tell(stage.params, stage.analysis, counted(engine, stage)) == f"{len(found)} mended"
+    assert engine.count_found(stage) == len(found) > 20
+    assert stage.kind.tell(stage.params, stage.analysis, engine.count_found(stage)) == f"{len(found)} mended"
     assert stage.kind.tell(stage.params, stage.analysis).startswith("about ")
     keener = engine.plan(document(manual("hot_pixels", sensitivity=3.5)))
-    assert counted(engine, keener.stage("hot_pixels")) is None
-    count_found(engine, keener)
-    assert counted(engine, keener.stage("hot_pixels")) > len(found)
+    assert engine.count_found(keener.find("hot_pixels")) is None
+    engine.search_all(keener)
+    assert engine.count_found(keener.find("hot_pixels")) > len(found)
 
 
 def test_shares_are_said_in_words():

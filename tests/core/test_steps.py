@@ -138,7 +138,7 @@ def test_words_and_ranges_are_complete(kind):
 @pytest.mark.parametrize(("kind", "values"), CASES, ids=NAMES)
 def test_settings_survive_the_remedy(kind, values):
     ellipse = part_kinds()["ellipse"]
-    part = Part("e", ellipse, ellipse.params_type(cx=0.3, angle=30.0), op="subtract", invert=True)
+    part = Part("e", ellipse.kind, ellipse.params_type(cx=0.3, angle=30.0), op="subtract", invert=True)
     where = Where((part,), invert=True, feather=12.0, origin="input")
     step = step_of(kind, values, mix=0.25, where=where, name="My own")
     remedy = Remedy(Route((step,)), name="test", camera="Quillmark Q3", iso=6400, extra={"kept": [1, None]})
@@ -152,7 +152,7 @@ def test_every_kernel_has_one_signature(picture):
     noise = kinds()["noise"]
     for layout in (picture.pixels, np.asfortranarray(picture.pixels), picture.pixels[::2, ::-1]):
         plan = Engine(Source(layout)).plan(Document(Route((step_of(noise, {"auto": False, "blotch": 5.0}),))))
-        context = Context(EvenField(engine.base.noise), plan.size)
+        context = Context(EvenField(engine.noise), plan.size)
         stage = plan.active[0]
         noise.apply(layout.copy(order="K"), (0, 0, *plan.size), stage.params, stage.analysis, context)
     assert len(clean_rows.signatures) == 1
@@ -164,7 +164,7 @@ def test_a_kernel_stops_within_a_tenth_of_a_second_when_it_is_cancelled(picture)
     engine = Engine(picture)
     plan = engine.plan(Document(Route((step_of(noise),))))
     calls = []
-    engine.block(plan, 0, 0, check=lambda: calls.append(threading.get_ident()))
+    engine.block(plan, (0, 0), check=lambda: calls.append(threading.get_ident()))
     rows_worked = 3 * 2 * (BLOCK + 128)
     assert len(calls) >= rows_worked / 32 / 2
 
@@ -183,7 +183,7 @@ def test_mask_laws_and_mix_stay_between_input_and_result(picture):
     assert np.allclose(grey.mean(axis=2), before.mean(axis=2), atol=1e-5)
     assert np.array_equal(render(blend="darken"), np.minimum(before, full))
     ellipse = part_kinds()["ellipse"]
-    part = Part("e", ellipse, ellipse.params_type(cx=0.0, cy=0.0, rx=0.1, ry=0.1, softness=0.2))
+    part = Part("e", ellipse.kind, ellipse.params_type(cx=0.0, cy=0.0, rx=0.1, ry=0.1, softness=0.2))
     inside = render(where=Where((part,)))
     outside = render(where=replace(Where((part,)), invert=True))
     assert np.array_equal(inside[90:, 190:], before[90:, 190:]) and np.allclose(inside[:5, :5], full[:5, :5], atol=1e-6)

@@ -11,11 +11,11 @@ import pytest
 import tifffile
 from PIL import Image, ImageCms
 
+from dustpan.core.document.history import Document
 from dustpan.core.errors import PictureError, SaveError
 from dustpan.core.picture.source import Metadata, Source
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.output import render_native
-from dustpan.core.render.plan import Plan
 from dustpan.files import exif, read_picture
 from dustpan.files.save import FORMATS, format_for, save_picture
 from dustpan.simulate.camera import Settings
@@ -49,7 +49,7 @@ def test_a_route_with_no_step_gives_the_file_back(tmp_path, notes, fmt, bands):
     source = read_picture(first)
     assert source.pixels.dtype == fmt.dtype and format_for(second, source.pixels.dtype).dtype == fmt.dtype
     engine = Engine(source)
-    pixels = render_native(engine, Plan(engine.base), fmt)
+    pixels = render_native(engine, engine.plan(Document()), fmt)
     assert np.array_equal(pixels[..., : source.pixels.shape[2]], source.pixels)
     if not fmt.quality and fmt.name != "fits":  # FITS holds planes of light: bit for bit below
         assert np.array_equal(pixels, random_pixels(fmt, bands))
@@ -82,7 +82,7 @@ def test_openexr_keeps_channels_header_and_half_floats(tmp_path, half):
     source = read_picture(first)
     assert set(source.layers) == {"albedo.R", "N.x", "depth.Z", "id"} and source.alpha is not None
     engine = Engine(source)
-    pixels = render_native(engine, Plan(engine.base), FORMATS["exr"])
+    pixels = render_native(engine, engine.plan(Document()), FORMATS["exr"])
     save_picture(second, pixels, source.metadata, FORMATS["exr"], layers=source.layers)
     with OpenEXR.File(str(second), separate_channels=True) as file:
         assert file.header()["owner"] == "Tarn Street"
@@ -119,7 +119,7 @@ def test_fits_of_every_kind_comes_back(tmp_path, kind, cards, planes):
     assert source.linear and source.metadata.exposure == "30 s" and source.pixels.shape == (20, 30, planes)
     engine = Engine(source)
     fmt = FORMATS["fits"]
-    save_picture(second, render_native(engine, Plan(engine.base), fmt), source.metadata, fmt)
+    save_picture(second, render_native(engine, engine.plan(Document()), fmt), source.metadata, fmt)
     with fits.open(second) as file:
         assert file[0].header["OBJECT"] == "tower roof"
         assert np.array_equal(file[0].data, fits.getdata(first).astype(file[0].data.dtype))

@@ -18,12 +18,11 @@ from dustpan.core.picture.curve import decode_curve
 from dustpan.core.picture.source import Metadata
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.output import render_native
-from dustpan.core.render.plan import Plan
 from dustpan.core.work.cancel import Token
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, save_picture, save_raw
 from dustpan.simulate.scenes import clean_picture, noisy_picture, raw_picture
-from dustpan.ui.session import session as session_module
+from dustpan.ui.session import opening
 
 SIZE = (360, 240)
 
@@ -37,7 +36,7 @@ def of_each_kind(tmp_path_factory):
     files = []
     for name, fmt in FORMATS.items():
         path = folder / f"{name}{fmt.suffixes[0]}"
-        save_picture(path, render_native(engine, Plan(engine.base), fmt), source.metadata, fmt)
+        save_picture(path, render_native(engine, engine.plan(Document()), fmt), source.metadata, fmt)
         files.append(path)
     for name, six in (("square", False), ("six", True)):
         files.append(folder / f"{name}.dng")
@@ -156,9 +155,9 @@ def test_compiling_ends_at_once_when_it_is_cancelled(monkeypatch):
             super().__init__([command[0], "-c", "import time; time.sleep(60)"], **rest)
             started.append(self)
 
-    monkeypatch.setattr(session_module.subprocess, "Popen", Watched)
+    monkeypatch.setattr(opening.subprocess, "Popen", Watched)
     token = Token()
     token.cancel()
     with pytest.raises(Cancelled):
-        session_module._compile_kernels(token)
+        opening._compile_kernels(token)
     assert started[0].wait(timeout=5) != 0

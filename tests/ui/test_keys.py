@@ -113,7 +113,7 @@ def test_without_a_picture_nothing_can_go_wrong(window, qtbot, monkeypatch):
 
 
 def test_every_action_can_be_taken_on_every_step_and_undone(opened, qtbot, monkeypatch):
-    monkeypatch.setattr("dustpan.ui.route_bar.QInputDialog.getText", lambda *a, **k: ("renamed", True))
+    monkeypatch.setattr("dustpan.ui.route.route_bar.QInputDialog.getText", lambda *a, **k: ("renamed", True))
     propose(opened, qtbot)
     session, route = opened.session, opened.session.route
     for step in route:

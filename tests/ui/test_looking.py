@@ -95,7 +95,7 @@ def test_findings_name_what_is_wrong_mark_it_and_mend_it(opened, qtbot):
         opened.controls.fields[key].changed.emit(value)
     settle(opened, qtbot)
     harm = next(f for f in findings.harm if f.what == "halo")
-    assert harm.harm and harm.size > 5 and harm.places
+    assert harm.harm and harm.size > 5 and harm.points
     findings.mark("halo", True)
     qtbot.wait(30)
     marked = opened.canvas.grab().toImage()

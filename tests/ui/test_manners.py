@@ -113,7 +113,7 @@ def test_closing_during_an_export_asks_once(opened, qtbot, tmp_path, monkeypatch
             token.check()
             time.sleep(0.01)
 
-    monkeypatch.setattr("dustpan.ui.session.render_native", endless)
+    monkeypatch.setattr("dustpan.batch.export.render_native", endless)
     opened.session.exporting.export(tmp_path / "out.tif", "tiff16", quality=90, overwrite=False)
     opened.close()
     box = opened.findChild(QMessageBox)

@@ -257,7 +257,7 @@ def test_strips_cover_a_view_once_on_whole_steps(level, left, top, width, height
 
 
 def test_tiles_out_of_view_make_room_the_oldest_first(session, monkeypatch):
-    monkeypatch.setattr("dustpan.ui.tiles._KEPT", 5 * 100 * 100 * 4)
+    monkeypatch.setattr("dustpan.ui.picture.tiles._KEPT", 5 * 100 * 100 * 4)
     tiles = Tiles(session, lambda: Subject(Document()))
     tiles.view = View(QRect(0, 0, 1000, 500), 0)
     keys = [(0, column, row) for row in range(4) for column in range(2)]

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPoint, Qt
 from tests.ui.steer import drag, in_view, on_screen, propose, settle
 
 from dustpan.core.picture.source import Metadata, Source
-from dustpan.core.render.store import Cache
+from dustpan.core.render.store import Stores
 from dustpan.core.steps import kinds
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, save_picture
@@ -49,7 +49,7 @@ def test_strips_of_views_that_were_left_are_not_kept(opened, qtbot):
     settle(opened, qtbot)
     assert opened.tiles.strips
     for x, y in ((120, 120), (600, 360), (120, 360), (600, 120)):
-        opened.session.engine._blocks = Cache(1 << 20)  # as when the picture is large: no block is at hand
+        opened.session.engine.stores = Stores.of(1 << 20)  # as when the picture is large: no block is at hand
         opened.canvas.show_place(x, y)
         settle(opened, qtbot)
         view = opened.tiles.view.region
@@ -327,7 +327,7 @@ def test_cards_are_dragged_duplicated_and_renamed(opened, qtbot, monkeypatch):
     session.choose("noise")
     opened.actions_by_name["duplicate"].trigger()
     assert [s.id for s in session.route][1:3] == ["noise", "noise_2"] and session.chosen_id == "noise_2"
-    monkeypatch.setattr("dustpan.ui.route_bar.QInputDialog.getText", lambda *a, **k: ("Second pass", True))
+    monkeypatch.setattr("dustpan.ui.route.route_bar.QInputDialog.getText", lambda *a, **k: ("Second pass", True))
     opened.actions_by_name["rename"].trigger()
     assert session.step.name == "Second pass" and opened.controls.title.text() == "Second pass"
     settle(opened, qtbot)

@@ -54,11 +54,11 @@ from dustpan.ui.session.pictures import KeptRoutes
 from dustpan.ui.session.session import Session
 from dustpan.ui.session.watch import FileWatch
 from dustpan.ui.start_page import StartPage
+from dustpan.ui.task_bar import TaskBar
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.messages import Message
 from dustpan.ui.widgets.sliders import Groove
-from dustpan.ui.widgets.task_bar import TaskBar
 from dustpan.ui.widgets.text import shown_name
 from dustpan.ui.widgets.tone_plot import TonePlot
 

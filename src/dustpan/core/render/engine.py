@@ -16,6 +16,7 @@ from dustpan.core.errors import RemedyError
 from dustpan.core.noise.fields import EvenField, NoiseField
 from dustpan.core.noise.measured import MeasuredNoise
 from dustpan.core.noise.model import NoiseModel
+from dustpan.core.noise.survey import Points, Survey
 from dustpan.core.picture.base import WholeBase
 from dustpan.core.picture.region import Region
 from dustpan.core.picture.source import Source
@@ -27,7 +28,6 @@ from dustpan.core.render.store import Stores
 from dustpan.core.render.survey import make_survey
 from dustpan.core.steps import kinds
 from dustpan.core.steps.base import StepKind
-from dustpan.core.steps.survey import Points, Survey
 from dustpan.core.where import part_kinds
 from dustpan.core.work.cancel import Check, no_check
 from dustpan.core.work.pool import Pool

@@ -9,10 +9,10 @@ from dataclasses import replace
 import numpy as np
 
 from dustpan.core.document.params import Params
+from dustpan.core.noise.survey import Points, Survey
 from dustpan.core.picture.source import Source
 from dustpan.core.render.blocks import Renderer
 from dustpan.core.render.plan import Plan
-from dustpan.core.steps.survey import Points, Survey
 from dustpan.core.work.cancel import Check
 
 

@@ -15,10 +15,10 @@ from dustpan.core.filters.planes import sample_plane
 from dustpan.core.noise.carry import carry_field, carry_noise
 from dustpan.core.noise.fields import EvenField, NoiseField
 from dustpan.core.noise.model import NoiseModel
+from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.region import Region, Size, extent_of
 from dustpan.core.picture.source import Mosaic
 from dustpan.core.steps.finding import Finding
-from dustpan.core.steps.survey import Survey
 from dustpan.core.work.cancel import Check, no_check
 
 MAX_SUPPORT = 64  # px; wider influence comes from planes

@@ -9,8 +9,8 @@ import numpy as np
 
 from dustpan.core.document.kinds import Kind
 from dustpan.core.document.params import Params
+from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.region import Region, Size
-from dustpan.core.steps.survey import Survey
 
 
 @dataclass(frozen=True)

@@ -16,10 +16,10 @@ from dustpan.core.filters.quick import clean_tile, support
 from dustpan.core.noise.carry import carry_field
 from dustpan.core.noise.fields import EvenField, NoiseField
 from dustpan.core.noise.model import DISPLAY, NOTICEABLE, NOTICEABLE_COLOUR, TONES, NoiseModel
+from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.region import WHOLE, Region
 from dustpan.core.steps.base import Context, Inside, StepKind
 from dustpan.core.steps.finding import Finding
-from dustpan.core.steps.survey import Survey
 
 FACTOR_TONES = np.array([0.0, 0.25, 0.5, 0.75, 1.0], np.float32)
 _SCALES = 3  # within a tile; coarser octaves are cleaned on the overview

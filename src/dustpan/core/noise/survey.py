@@ -1,4 +1,7 @@
-"""What a step may look at before it works: never the whole picture, so that looking costs the same at any size."""
+"""A picture in small, with its noise: what steps and mask parts look at before they work.
+
+It is never the whole picture, so that looking costs the same at any size.
+"""
 
 from __future__ import annotations
 
