@@ -37,7 +37,7 @@ def picture_file(tmp_path_factory, noisy):
 @pytest.fixture
 def window(qtbot, tmp_path):
     theme.apply(QApplication.instance())
-    made = Window(Pool(2), Memory(tmp_path / "config" / "window.json"), KeptRoutes(tmp_path / "routes"))
+    made = Window(Pool(2), Memory(tmp_path / "config" / "window.ini"), KeptRoutes(tmp_path / "routes"))
     qtbot.addWidget(made)
     made.show()
     yield made

@@ -52,7 +52,7 @@ def test_a_file_of_each_kind_is_opened_and_looks_the_same(window, qtbot, of_each
         window.compare.look(stretch=0.0)  # FITS is stretched for the eye
         window.canvas.set_zoom(1.0)
         settle(window, qtbot)
-        assert path.name in window.title.text() and "Quillmark Q3" in window.title.text()
+        assert path.name in window.header.title.text() and "Quillmark Q3" in window.header.title.text()
         shown = on_screen(window).astype(float)
         assert shown.shape == expected.shape, path.name
         assert np.abs(shown - expected).mean() < 12 and abs(shown.mean() - expected.mean()) < 3, path.name
@@ -112,13 +112,13 @@ def test_the_monitors_profile_is_used_and_a_bad_one_is_told(opened, qtbot, tmp_p
     plain = on_screen(opened).astype(int)
     bad, good = tmp_path / "bad.icc", tmp_path / "good.icc"
     bad.write_bytes(b"no profile at all")
-    opened.set_monitor(bad)
+    opened.display.set_monitor(bad)
     assert "bad.icc" in opened.message.text.text() and opened.tiles.monitor == b""
     good.write_bytes(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes())
-    opened.set_monitor(good)
+    opened.display.set_monitor(good)
     settle(opened, qtbot)
     assert opened.tiles.monitor and np.abs(on_screen(opened).astype(int) - plain).max() <= 2
-    opened.set_monitor(None)
+    opened.display.set_monitor(None)
     assert opened.tiles.monitor == b"" and not opened.actions_by_name["no_monitor"].isVisible()
 
 

@@ -106,7 +106,7 @@ def test_without_a_picture_nothing_can_go_wrong(window, qtbot, monkeypatch):
         if name != "quit":
             action.trigger()
     QApplication.clipboard().setText("nothing of ours")
-    window._paste()
+    window.commands.paste()
     qtbot.wait(50)
     assert window.session.document == Document() and window.session.engine is None
     assert not window.actions_by_name["export"].isEnabled() and not window.actions_by_name["propose"].isEnabled()

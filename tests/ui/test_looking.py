@@ -87,7 +87,7 @@ def test_findings_name_what_is_wrong_mark_it_and_mend_it(opened, qtbot):
     chip.act.click()
     qtbot.waitUntil(lambda: [s.kind for s in opened.session.route] == ["noise"], timeout=20000)
     settle(opened, qtbot)
-    words = [label.text() for label in findings.findChildren(type(opened.title)) if label.objectName() == "kept"]
+    words = [label.text() for label in findings.findChildren(type(opened.header.title)) if label.objectName() == "kept"]
     assert words.count("quieted") == 2
     sharp = "sharpen"
     opened.session.add_step(sharp)

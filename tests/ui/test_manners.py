@@ -126,7 +126,7 @@ def test_closing_during_an_export_asks_once(opened, qtbot, tmp_path, monkeypatch
 def test_a_route_that_was_not_exported_is_offered_again(opened, qtbot, picture_file, tmp_path):
     propose(opened, qtbot)
     route = opened.session.route
-    assert "●" in opened.title.text() and opened.isWindowModified()
+    assert "●" in opened.header.title.text() and opened.isWindowModified()
     opened.close()
     again = Window(Pool(2), Memory(None), KeptRoutes(tmp_path / "routes"))
     qtbot.addWidget(again)
@@ -152,7 +152,7 @@ def test_dropped_pictures_are_walked_through_each_with_its_own_route(window, qtb
         qtbot.keyClick(window, Qt.Key.Key_PageDown)  # the broken one is told and passed over
     qtbot.waitUntil(lambda: window.session.path == pictures[2], timeout=10000)
     assert "broken.png" in window.message.text.text() and len(window.session.route) == 0
-    assert "3 of 4" in window.title.text()
+    assert "3 of 4" in window.header.title.text()
     with qtbot.waitSignal(window.session.opened, timeout=20000):
         qtbot.keyClick(window, Qt.Key.Key_PageUp)
     assert window.session.path == pictures[0] and [s.kind for s in window.session.route] == ["noise"]

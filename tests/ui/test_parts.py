@@ -187,7 +187,7 @@ def test_a_message_stays_when_it_is_harm_and_never_takes_the_focus(qtbot):
 
 
 def test_memory_forgets_nothing_sound_and_bears_what_is_broken(tmp_path):
-    path = tmp_path / "a" / "window.json"
+    path = tmp_path / "a" / "window.ini"
     memory = Memory(path)
     memory.add_recent([tmp_path / f"{n}.png" for n in range(20)])
     memory.add_recent([tmp_path / "7.png"])
@@ -195,7 +195,7 @@ def test_memory_forgets_nothing_sound_and_bears_what_is_broken(tmp_path):
     assert Memory(path).get("recent", "text") == "text"
     path.write_text("[1, 2]")
     assert Memory(path).recent == []
-    blocked = Memory(tmp_path / "a" / "window.json" / "under-a-file.json")
+    blocked = Memory(tmp_path / "a" / "window.ini" / "under-a-file.json")
     blocked.put("size", [1, 2])
     assert blocked.get("size", []) == [1, 2]
     assert Memory().recent == []

@@ -104,14 +104,14 @@ def test_mix_and_the_ellipse_do_not_run_the_filter_again(opened, qtbot):
 
 def test_a_bad_file_is_told_and_changes_nothing(opened, qtbot, tmp_path):
     propose(opened, qtbot)
-    document, title = opened.session.document, opened.title.text()
+    document, title = opened.session.document, opened.header.title.text()
     bad = tmp_path / "broken.jpg"
     bad.write_bytes(b"\xff\xd8\xff" + b"\x00" * 90)
     with qtbot.waitSignal(opened.session.told, timeout=10000):
         opened.session.opening.open(bad)
     assert opened.message.isVisible() and "broken.jpg" in opened.message.text.text()
-    assert opened.session.document is document and opened.title.text() == title
-    assert not opened.task_bar.lines[0].isVisible()
+    assert opened.session.document is document and opened.header.title.text() == title
+    assert not opened.header.task_bar.lines[0].isVisible()
 
 
 def test_typed_values_keys_and_wheel(opened, qtbot):
@@ -241,7 +241,7 @@ def test_an_export_can_be_cancelled_and_leaves_no_file(opened, qtbot, tmp_path):
     propose(opened, qtbot)
     target = tmp_path / "out.tif"
     opened.session.exporting.export(target, "tiff16", quality=90, overwrite=False)
-    line = opened.task_bar.lines[0]
+    line = opened.header.task_bar.lines[0]
     assert line.isVisible() and "out.tif" in line.label.text()
     qtbot.mouseClick(line.stop, Qt.MouseButton.LeftButton)
     assert not line.isVisible() and not opened.session.tasks.running
@@ -386,7 +386,7 @@ def test_dropped_files_open_and_are_remembered(window, qtbot, picture_file, tmp_
     from PyQt6.QtCore import QMimeData, QPointF, QUrl
     from PyQt6.QtGui import QDropEvent
 
-    window.memory = Memory(tmp_path / "config" / "window.json")
+    window.memory = Memory(tmp_path / "config" / "window.ini")
     other = tmp_path / "other.png"
     other.write_bytes(picture_file.read_bytes())
     held = QMimeData()
@@ -395,14 +395,14 @@ def test_dropped_files_open_and_are_remembered(window, qtbot, picture_file, tmp_
     with qtbot.waitSignal(window.session.opened, timeout=20000):
         window.dropEvent(QDropEvent(QPointF(400, 400), Qt.DropAction.CopyAction, held, buttons, keys))
     settle(window, qtbot)
-    again = Memory(tmp_path / "config" / "window.json")
+    again = Memory(tmp_path / "config" / "window.ini")
     assert again.recent == [str(picture_file)]  # only what was looked at pushes others out
-    window._list_recent()
-    assert [a.text() for a in window.recent_menu.actions()] == again.recent
-    window.set_surround("light")
-    assert Memory(tmp_path / "config" / "window.json").get("surround", "dark") == "light"
-    (tmp_path / "config" / "window.json").write_text("[broken")
-    assert Memory(tmp_path / "config" / "window.json").recent == []
+    window.walking._list_recent()
+    assert [a.text() for a in window.walking.recent_menu.actions()] == again.recent
+    window.display.set_surround("light")
+    assert Memory(tmp_path / "config" / "window.ini").get("surround", "dark") == "light"
+    (tmp_path / "config" / "window.ini").write_text("[broken")
+    assert Memory(tmp_path / "config" / "window.ini").recent == []
 
 
 def test_values_under_the_pointer_are_those_of_the_files(opened, qtbot):

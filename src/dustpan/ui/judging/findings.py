@@ -109,12 +109,12 @@ class Findings(QWidget):
         self.setMinimumWidth(100)
         self._postponed = False  # looking waits until a proposal that was asked for is there
         session.opened.connect(self.forget)
-        session.tasks.changed.connect(self._give_way)
+        session.tasks.changed.connect(self._yield_to_proposal)
         session.edited.connect(lambda dragging: self.refresh())
         canvas.overlays.append(self.paint_marks)
         self.refresh()
 
-    # -- looking ----------------------------------------------------------------------------------------------
+    # -- searching ----------------------------------------------------------------------------------------------
 
     def forget(self) -> None:
         """Forget what was found in the last picture."""
@@ -122,7 +122,7 @@ class Findings(QWidget):
         self.faults, self.harm, self.marked = None, [], ""
         self.refresh()
 
-    def look(self) -> None:
+    def search(self) -> None:
         """Look for what is wrong with the picture."""
         self.forget()
         engine = self.session.engine
@@ -143,7 +143,7 @@ class Findings(QWidget):
             token=token,
         )
 
-    def _give_way(self) -> None:
+    def _yield_to_proposal(self) -> None:
         """Leave the threads to a proposal that is asked for, and look again when it is there."""
         measuring = self.session.tasks.find("measuring") is not None
         if measuring and self.faults is None and not self._token.cancelled:
@@ -151,7 +151,7 @@ class Findings(QWidget):
             self._postponed = True
         elif not measuring and self._postponed:
             self._postponed = False
-            self.look()
+            self.search()
 
     def stop(self) -> None:
         """Drop all work under way."""

@@ -143,7 +143,7 @@ class Readings(QWidget):
         self._loaded.connect(self._make_plot)
         self.session.opened.connect(self._start)
         self.session.planned.connect(self._rest.start)
-        self.session.edited.connect(lambda dragging: self._give_way())
+        self.session.edited.connect(lambda dragging: self._pause())
         proofs.complete.connect(self._follow)
         proofs.placed.connect(self._load)
 
@@ -211,7 +211,7 @@ class Readings(QWidget):
         self._rest.stop()
         self._token.cancel()
 
-    def _give_way(self) -> None:
+    def _pause(self) -> None:
         """Leave the threads to the proofs and the view."""
         self._rest.stop()
         self._token.cancel()

@@ -41,13 +41,13 @@ class Pictures:
         self.paths = list(dict.fromkeys(path.absolute() for path in paths))
         self.broken = set()
 
-    def place(self, path: Path | None) -> int:
-        """Return the place of a file in the list, or -1."""
+    def index(self, path: Path | None) -> int:
+        """Return the index of a file in the list, or -1."""
         return self.paths.index(path.absolute()) if path and path.absolute() in self.paths else -1
 
     def neighbour(self, path: Path | None, step: int) -> Path | None:
         """Return the next sound file in a direction, or None at the end."""
-        at = self.place(path) + step
+        at = self.index(path) + step
         while 0 <= at < len(self.paths):
             if self.paths[at] not in self.broken:
                 return self.paths[at]

@@ -1,0 +1,72 @@
+"""The header: opening, what is shown, the work under way, undo and redo, takes, export."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+
+from dustpan.ui.session.session import Session
+from dustpan.ui.task_bar import TaskBar
+from dustpan.ui.widgets.configured import configured
+
+
+class Header(QWidget):
+    """Show what is open, and the buttons that act on the whole of it."""
+
+    def __init__(self, session: Session, actions: dict[str, QAction]):
+        super().__init__()
+        self.setObjectName("header")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.session = session
+        self.title = configured(QLabel(), objectName="faint", alignment=Qt.AlignmentFlag.AlignCenter)
+        self.title.setMinimumWidth(80)
+        self.task_bar = TaskBar(session.tasks)
+        self.states_button = button_of(actions["states"], "Takes")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 6, 12, 6)
+        row.addWidget(button_of(actions["open"]))
+        row.addWidget(self.title, 1)
+        row.addWidget(self.task_bar)
+        for name in ("undo", "redo"):
+            row.addWidget(button_of(actions[name]))
+        row.addWidget(self.states_button)
+        row.addWidget(button_of(actions["export"]))
+
+    def refresh(self, position: str) -> None:
+        """Show the picture's facts; `position` says which of several it is."""
+        changed = self.session.changed
+        self.title.setToolTip("● marks a route that was changed and not exported or saved" if changed else "")
+        self.title.setText("   ·   ".join(fact for fact in self._facts(position) if fact))
+
+    def _facts(self, position: str) -> list[str]:
+        if self.session.engine is None:
+            return []
+        source = self.session.engine.source
+        return [
+            ("● " if self.session.changed else "") + source.name,
+            position,
+            source.metadata.camera,
+            f"ISO {source.metadata.iso}" if source.metadata.iso else "",
+            source.metadata.exposure,
+            f"{source.width * source.height / 1e6:.1f} MP",
+        ]
+
+    def show_below_states(self, show: Callable[[QPoint], None]) -> None:
+        """Show something under the button of the takes; `show` takes the global position of its corner."""
+        show(self.states_button.mapToGlobal(self.states_button.rect().bottomRight() + QPoint(0, 4)))
+
+
+def button_of(action: QAction, text: str | None = None) -> QPushButton:
+    """Return a button that does what an action does and shares its state."""
+    button = QPushButton(text or action.text().rstrip(" …"))
+    key = action.shortcut().toString(QKeySequence.SequenceFormat.NativeText)
+    button.setToolTip(f"{action.toolTip()} ({key})")
+    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    button.setCheckable(action.isCheckable())
+    button.clicked.connect(lambda: action.trigger())
+    action.toggled.connect(button.setChecked)
+    action.enabledChanged.connect(button.setEnabled)
+    return button

@@ -1,0 +1,82 @@
+"""Saving the route as a remedy file, and taking the route of one."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QObject
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from dustpan.core.document.remedy import Remedy, unmet_wishes
+from dustpan.core.errors import DustpanError
+from dustpan.core.noise.fixed import fixed_noise
+from dustpan.files.remedies import load_remedy, save_remedy
+from dustpan.ui.memory import Memory
+from dustpan.ui.session.session import Session
+from dustpan.ui.widgets.messages import Message
+from dustpan.ui.widgets.text import shown_name
+
+_REMEDIES = "Remedies (*.json);;All files (*)"
+
+
+class RemedyFiles(QObject):
+    """Exchange a session's route with remedy files; what goes wrong is told and changes nothing."""
+
+    def __init__(self, session: Session, memory: Memory, message: Message, window: QWidget):
+        super().__init__(window)
+        self.session, self.memory, self.message, self.window = session, memory, message, window
+
+    def ask_save(self) -> None:
+        """Ask for a file, and save the route."""
+        engine = self.session.engine
+        if engine is None:
+            return
+        facts = engine.source.metadata
+        folder = Path(self.memory.get("remedy_folder", str(Path.home())))
+        start = folder / f"{facts.camera or 'route'} ISO {facts.iso or ''}".strip()
+        name, _ = QFileDialog.getSaveFileName(self.window, "Save route as remedy", f"{start}.json", _REMEDIES)
+        if name:
+            self.save(Path(name) if Path(name).suffix else Path(name + ".json"))
+
+    def save(self, path: Path) -> None:
+        """Save the route with what was measured on the picture."""
+        engine = self.session.engine
+        if engine is None:
+            return
+        remedy = Remedy(
+            self.session.route,
+            name=path.stem,
+            camera=engine.source.metadata.camera,
+            iso=engine.source.metadata.iso,
+            made_on={"noise": engine.noise.to_json()},
+        )
+        try:
+            save_remedy(path, remedy, overwrite=True)  # the file dialog has asked
+        except DustpanError as fault:
+            self.message.tell(str(fault), True)
+            return
+        self.memory.put("remedy_folder", str(path.parent))
+        self.session.mark_safe(self.session.history.document)
+        self.message.tell(f"Saved {shown_name(path, whole=True)}", False)
+
+    def ask_apply(self) -> None:
+        """Ask for a remedy and take its route."""
+        folder = self.memory.get("remedy_folder", str(Path.home()))
+        name, _ = QFileDialog.getOpenFileName(self.window, "Apply remedy", folder, _REMEDIES)
+        if name:
+            self.apply(Path(name))
+
+    def apply(self, path: Path) -> None:
+        """Take the route of a remedy file."""
+        try:
+            remedy = load_remedy(path)
+        except DustpanError as fault:
+            self.message.tell(str(fault), True)
+            return
+        self.memory.put("remedy_folder", str(path.parent))
+        self.session.apply(remedy.route, f"Apply {remedy.name or path.stem}")
+        said = unmet_wishes(remedy)
+        if fixed_noise(remedy) is not None:
+            said.append("The noise measured in this picture is used, not the remedy's own.")
+        if said:
+            self.message.tell(" ".join(said), False)

@@ -1,0 +1,119 @@
+"""Opening pictures together and walking through them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
+
+from dustpan.core.picture.source import Source
+from dustpan.files import ENDINGS, READS
+from dustpan.ui.memory import Memory
+from dustpan.ui.session.session import Session
+from dustpan.ui.widgets.messages import Message
+
+_ENDINGS = " ".join(f"*{ending} *{ending.upper()}" for ending in ENDINGS)
+_FILTER = f"Pictures ({READS}) ({_ENDINGS});;All files (*)"
+
+
+class Walking(QObject):
+    """Open pictures together; the first is shown, and PgDn and PgUp walk through them.
+
+    changed : another picture is shown, or one was found to be broken.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session, memory: Memory, message: Message, window: QWidget):
+        super().__init__(window)
+        self.session, self.memory, self.message, self.window = session, memory, message, window
+        self._direction = 1  # in which a broken picture is passed over
+        self.recent_menu = QMenu("Recent", window)
+        self.recent_menu.aboutToShow.connect(self._list_recent)
+        session.opening.unreadable.connect(self._pass_over)
+
+    def ask(self) -> None:
+        """Ask for pictures and open them."""
+        folder = str(self.session.path.parent) if self.session.path else ""
+        names, _ = QFileDialog.getOpenFileNames(self.window, "Open pictures", folder, _FILTER)
+        if names:
+            self.open([Path(name) for name in names])
+
+    def open(self, paths: list[Path], *, read: Callable[[], Source] | None = None) -> None:
+        """Open pictures together.
+
+        Parameters
+        ----------
+        read : returns the first picture, when it is being read already.
+        """
+        if not paths:
+            return
+        self.session.pictures.take(paths)
+        self._direction = 1
+        self._open(paths[0].absolute(), read)
+
+    def open_sample(self, scene: str) -> None:
+        """Open a demo scene and propose a route for it."""
+        from dustpan.simulate.scenes import noisy_picture
+
+        self.session.pictures.take([])
+        self.session.opening.open_from(partial(noisy_picture, scene), scene, then=self.session.measuring.propose)
+
+    def go(self, direction: int) -> None:
+        """Go to the next (1) or the previous (-1) picture."""
+        neighbour = self.session.pictures.neighbour(self.session.path, direction)
+        if neighbour is not None:
+            self._direction = direction
+            self._open(neighbour)
+
+    def enable(self, following: QAction, preceding: QAction) -> None:
+        """Enable the actions that go to a picture where there is one."""
+        for action, direction in ((following, 1), (preceding, -1)):
+            action.setEnabled(self.session.pictures.neighbour(self.session.path, direction) is not None)
+
+    @property
+    def position(self) -> str:
+        """Which of several pictures is shown, in words, or empty."""
+        pictures = self.session.pictures
+        index = pictures.index(self.session.path)
+        return f"{index + 1} of {len(pictures.paths)}" if index >= 0 and len(pictures.paths) > 1 else ""
+
+    def _open(self, path: Path, read: Callable[[], Source] | None = None) -> None:
+        self.session.opening.open(path, read=read, then=partial(self._note, path))
+
+    def _note(self, path: Path) -> None:
+        """Remember a picture that was opened; where others wait, say how to get to them."""
+        self.memory.add_recent([path])
+        self.changed.emit()
+        count = len(self.session.pictures.paths)
+        if count > 1 and not self.memory.get("told_walking", False):
+            self.memory.put("told_walking", True)
+            self.message.tell(f"{count} pictures were opened; PgDn and PgUp walk through them.", False)
+
+    def _pass_over(self, path: Path) -> None:
+        """Leave out a picture that can't be read, and go on to the next one in the same direction."""
+        pictures = self.session.pictures
+        if pictures.index(path) < 0 or len(pictures.paths) < 2:
+            return
+        pictures.broken.add(path.absolute())
+        neighbour = pictures.neighbour(path, self._direction) or pictures.neighbour(path, -self._direction)
+        if neighbour is not None and neighbour != (self.session.path and self.session.path.absolute()):
+            fault = self.message.text.text()
+
+            def tell_again() -> None:
+                self._note(neighbour)
+                self.message.tell(fault, True)
+
+            self.session.opening.open(neighbour, then=tell_again)
+        self.changed.emit()
+
+    def _list_recent(self) -> None:
+        self.recent_menu.clear()
+        for name in self.memory.recent:
+            self.recent_menu.addAction(name, lambda name=name: self.open([Path(name)]))
+        if self.recent_menu.isEmpty():
+            self.recent_menu.addAction("nothing yet").setEnabled(False)
