@@ -10,9 +10,9 @@ from scipy.fft import dctn, idctn
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
-from dustpan.core.filters.dct import HARD_THRESHOLD, clean_plane, patch_mean
+from dustpan.core.filters.dct import HARD_THRESHOLD, clean_plane, window_mean
 from dustpan.core.filters.detail import structured_part
-from dustpan.core.filters.quick import clean_tile, support
+from dustpan.core.filters.quick import Cleaning, clean_tile, support
 from dustpan.core.kernels.specks import _ring_median, judge_specks, mark_standing
 from dustpan.core.picture.base import ChangedBase, WholeBase
 from dustpan.core.picture.changed import ChangedPixels
@@ -53,10 +53,10 @@ def plainly_cleaned(plane, level, spectrum, *, passes: int, strength: float) -> 
 def test_the_sliding_transform_is_what_it_says(passes, strength):
     rng = np.random.default_rng(2)
     plane = (np.add.outer(np.arange(40), np.arange(48)) / 60 + rng.normal(0, 0.1, (40, 48))).astype(np.float32)
-    level = rng.uniform(0.05, 0.15, (20, 24)).astype(np.float32)
+    sigma = rng.uniform(0.05, 0.15, (20, 24)).astype(np.float32)
     spectrum = rng.uniform(0.4, 1.6, (8, 8)).astype(np.float32)
-    fast = clean_plane(plane, level=level, spectrum=spectrum, strength=strength, passes=passes)
-    slow = plainly_cleaned(plane.astype(float), level, spectrum, passes=passes, strength=strength)
+    fast = clean_plane(plane, sigma=sigma, spectrum=spectrum, strength=strength, passes=passes)
+    slow = plainly_cleaned(plane.astype(float), sigma, spectrum, passes=passes, strength=strength)
     assert np.abs(fast - slow).max() < 2e-5
 
 
@@ -66,10 +66,10 @@ def test_where_a_tile_begins_changes_no_bit_of_its_middle(left, width):
     left, width = 2 * (left // 2), 2 * (width // 2)
     rng = np.random.default_rng(4)
     plane = rng.normal(0.5, 0.1, (24, 420)).astype(np.float32)
-    level, spectrum = np.full((12, 210), 0.1, np.float32), np.ones((8, 8), np.float32)
-    whole = clean_plane(plane, level=level, spectrum=spectrum)
+    sigma, spectrum = np.full((12, 210), 0.1, np.float32), np.ones((8, 8), np.float32)
+    whole = clean_plane(plane, sigma=sigma, spectrum=spectrum)
     cut = plane[:, left : left + width]
-    part = clean_plane(cut, level=level[:, left // 2 : (left + width) // 2], spectrum=spectrum, left=left)
+    part = clean_plane(cut, sigma=sigma[:, left // 2 : (left + width) // 2], spectrum=spectrum, left=left)
     rim = 16
     assert np.array_equal(part[:, rim : width - rim], whole[:, left + rim : left + width - rim])
 
@@ -78,16 +78,16 @@ def test_where_a_tile_begins_changes_no_bit_of_its_middle(left, width):
 def test_a_tile_is_cleaned_alike_with_and_without_neighbours(scales):
     rng = np.random.default_rng(6)
     picture = rng.normal(0.5, 0.08, (160, 208, 3)).astype(np.float32)
-    rules = {
-        "sigma": lambda tone, scale, place: np.full((3, *tone.shape), 0.08 / 2**scale, np.float32),
-        "spectrum": np.ones((3, 3, 8, 8), np.float32),
-        "strengths": (0.8, 1.0),
-        "scales": scales,
-    }
-    whole = clean_tile(picture, **rules)
+    cleaning = Cleaning(
+        sigma=lambda tone, scale, region: np.full((3, *tone.shape), 0.08 / 2**scale, np.float32),
+        spectrum=np.ones((3, 3, 8, 8), np.float32),
+        strengths=(0.8, 1.0),
+        scales=scales,
+    )
+    whole = clean_tile(picture, cleaning)
     reach = support(scales)
     for ends, x0, x1 in (((True, True, False, True), 0, 152), ((False, True, True, True), 64, 208)):
-        part = clean_tile(picture[:, x0:x1], ends=ends, left=x0, **rules)
+        part = clean_tile(picture[:, x0:x1], cleaning, ends=ends, left=x0)
         inner = slice(0 if ends[0] else reach, (x1 - x0) if ends[2] else x1 - x0 - reach)
         assert np.array_equal(part[:, inner], whole[:, x0:x1][:, inner])
     assert whole.std() < 0.6 * picture.std()
@@ -141,9 +141,9 @@ def test_no_speck_is_passed_over_by_the_quick_look():
     assert thorough.sum() > 20 and (quick & thorough).sum() >= 0.97 * thorough.sum() and not (quick & ~thorough).any()
 
 
-def test_patch_means_are_means_of_patches():
+def test_window_means_are_means_of_patches():
     plane = np.random.default_rng(1).random((32, 40)).astype(np.float32)
-    means = patch_mean(plane)
+    means = window_mean(plane)
     for y, x in ((0, 0), (4, 10), (12, 16)):
         assert means[y, x] == pytest.approx(plane[2 * y : 2 * y + 8, 2 * x : 2 * x + 8].mean(), abs=1e-6)
 

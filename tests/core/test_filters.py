@@ -15,7 +15,7 @@ from dustpan.core.document.route import Part, Where
 from dustpan.core.errors import Cancelled
 from dustpan.core.filters.blend import LAWS, lay_over
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.filters.dct import clean_plane, halve, lay_under, patch_mean
+from dustpan.core.filters.dct import clean_plane, halve, lay_under, window_mean
 from dustpan.core.filters.detail import structured_part
 from dustpan.core.filters.planes import guided_base, sample_plane, shrink_to
 from dustpan.core.filters.specks import BRIGHT, DARK, count_specks, find_specks, mend_specks
@@ -158,9 +158,9 @@ def test_levels_are_area_means_whatever_the_size():
 # -- blocks and specks --------------------------------------------------------------------------------------------
 
 
-def test_patches_and_scales_keep_the_mean():
+def test_windows_and_scales_keep_the_mean():
     plane = np.random.default_rng(4).random((64, 80)).astype(np.float32)
-    assert patch_mean(plane)[5, 7] == pytest.approx(plane[10:18, 14:22].mean(), abs=1e-6)
+    assert window_mean(plane)[5, 7] == pytest.approx(plane[10:18, 14:22].mean(), abs=1e-6)
     assert np.allclose(halve(plane), plane.reshape(32, 2, 40, 2).mean(axis=(1, 3)), atol=1e-6)
     assert np.allclose(lay_under(plane, halve(plane)), plane, atol=1e-6)
     lifted = lay_under(plane, halve(plane) + np.float32(0.1))
@@ -170,9 +170,9 @@ def test_patches_and_scales_keep_the_mean():
 def test_planes_wider_than_a_kernel_takes_are_the_same_to_the_last_bit():
     plane = np.random.default_rng(6).random((24, 5000)).astype(np.float32)
     how = {"spectrum": np.ones((8, 8), np.float32), "strength": 0.8}
-    wide = clean_plane(plane, level=np.full((12, 2500), 0.2, np.float32), **how)
+    wide = clean_plane(plane, sigma=np.full((12, 2500), 0.2, np.float32), **how)
     for first in (0, 1504, 3200):
-        part = clean_plane(plane[:, first : first + 1800], level=np.full((12, 900), 0.2, np.float32), left=first, **how)
+        part = clean_plane(plane[:, first : first + 1800], sigma=np.full((12, 900), 0.2, np.float32), left=first, **how)
         inner = slice(16 if first else 0, None if first + 1800 >= 5000 else 1784)
         assert np.array_equal(part[:, inner], wide[:, first : first + 1800][:, inner])
 

@@ -13,7 +13,7 @@ from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.colour import OPPONENT, from_opponent, to_opponent
 from dustpan.core.filters.dct import clean_plane
-from dustpan.core.filters.quick import clean_tile
+from dustpan.core.filters.quick import Cleaning, clean_tile
 from dustpan.core.filters.tone import bend_tone, expose
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.noise.measure import estimate_noise
@@ -96,12 +96,12 @@ def test_tone_curves_rise_and_rest_at_zero():
 def test_at_no_strength_a_plane_comes_back_and_at_full_its_noise_goes():
     rng = np.random.default_rng(2)
     plane = (0.5 + rng.normal(0, 0.1, (160, 192))).astype(np.float32)
-    level, white = np.full((80, 96), 0.1, np.float32), np.ones((8, 8), np.float32)
+    sigma, white = np.full((80, 96), 0.1, np.float32), np.ones((8, 8), np.float32)
     for passes in (1, 2):
-        same = clean_plane(plane, level=level, spectrum=white, strength=0.0, passes=passes)
+        same = clean_plane(plane, sigma=sigma, spectrum=white, strength=0.0, passes=passes)
         assert np.allclose(same, plane, atol=2e-6)
         left = [
-            clean_plane(plane, level=level, spectrum=white, strength=s, passes=passes)[8:-8, 8:-8].std() / 0.1
+            clean_plane(plane, sigma=sigma, spectrum=white, strength=s, passes=passes)[8:-8, 8:-8].std() / 0.1
             for s in (0.25, 0.5, 0.75, 1.0)
         ]
         assert left == sorted(left, reverse=True)
@@ -122,7 +122,7 @@ def test_a_coloured_spectrum_is_used(truth):
 
     def clean(model):
         sigma = lambda tone, scale, area: np.full((3, *tone.shape), model.sigma[scale, 0].mean(), np.float32)  # noqa: E731
-        return clean_tile(noisy, sigma=sigma, spectrum=model.spectrum, strengths=(1.0, 0.0), scales=2)
+        return clean_tile(noisy, Cleaning(sigma, model.spectrum, (1.0, 0.0), scales=2))
 
     assert psnr(clean(told), truth) > psnr(clean(white), truth) + 0.3
 

@@ -3,45 +3,55 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import from_opponent, to_opponent
-from dustpan.core.filters.dct import clean_plane, halve, lay_under, patch_mean
+from dustpan.core.filters.dct import clean_plane, halve, lay_under, window_mean
+from dustpan.core.picture.region import Region
 from dustpan.core.work.cancel import Check, no_check
 
-_PADDED = (16, 32, 40)  # px past the picture's end for 1, 2 and 3 scales: whole patches of the coarsest
-Ends = tuple[bool, bool, bool, bool]
+_PADDING = (16, 32, 40)  # px past the picture's end for 1, 2 and 3 scales: whole windows of the coarsest
+_SUPPORT = (16, 32, 44)  # px that the result looks around for 1, 2 and 3 scales
 #: sigma(tone, scale, region) -> (3, h, w): deviation of the noise at that scale for a plane of tones spread over a
 #: region of the tile (which may reach beyond it).
-SigmaOf = Callable[[np.ndarray, int, tuple[int, int, int, int]], np.ndarray]
+SigmaOf = Callable[[np.ndarray, int, Region], np.ndarray]
+#: Whether the picture ends at a tile's left, top, right and lower side.
+Ends = tuple[bool, bool, bool, bool]
+
+
+@dataclass(frozen=True)
+class Cleaning:
+    """How a tile is cleaned.
+
+    Attributes
+    ----------
+    sigma : deviation of the noise over tone at a scale, for opponent planes.
+    spectrum : (scales or more, 3, 8, 8) relative deviation of the DCT coefficients.
+    strengths : parts of luminance and colour noise to take away, 0 to 1; larger is smoother.
+    scales : 1 to 3; more reaches coarser blotches (noise up to about 8 * 2 ** (scales - 1) px).
+    check : called between bands of rows; raises to cancel.
+    """
+
+    sigma: SigmaOf
+    spectrum: np.ndarray
+    strengths: Sequence[float]
+    scales: int = 3
+    check: Check = no_check
 
 
 def clean_tile(
-    tile: np.ndarray,
-    *,
-    sigma: SigmaOf,
-    spectrum: np.ndarray,
-    strengths: Sequence[float],
-    scales: int = 3,
-    ends: Ends = (True, True, True, True),
-    left: int = 0,
-    check: Check = no_check,
+    tile: np.ndarray, cleaning: Cleaning, *, ends: Ends = (True, True, True, True), left: int = 0
 ) -> np.ndarray:
     """Take noise out of a tile.
 
     Parameters
     ----------
     tile : H x W x 3 float32 working pixels; its corner stands at a multiple of 2 ** scales in the picture.
-    sigma : deviation of the noise over tone at a scale, for opponent planes.
-    spectrum : (scales or more, 3, 8, 8) relative deviation of the block coefficients.
-    strengths : parts of luminance and colour noise to take away, 0 to 1.
-    scales : 1 to 3; more reaches coarser blotches (noise up to about 8 * 2 ** (scales - 1) px).
-    ends : whether the picture ends at the tile's left, top, right and lower side: it is reflected there, while at
-        the other sides the rim is given up.
+    ends : where the picture ends; the tile is reflected there, and at the other sides its rim is given up.
     left : column of the picture that the tile begins at.
-    check : called between bands of rows; raises to cancel.
 
     Returns
     -------
@@ -52,66 +62,75 @@ def clean_tile(
     A finer scale looks less far, so it is worked without the rim that only the coarser ones need.
     """
     height, width = tile.shape[:2]
-    unit = 2 * 2 ** (scales - 1)
-    west, top, right, below = (_PADDED[scales - 1] * end for end in ends)
-    right, below = right + -width % unit, below + -height % unit
-    padded = _pad(tile, west, top, right, below)
-    area = (-west, -top, width + right, height + below)
+    padded, area = _pad_to_windows(tile, ends, cleaning.scales)
     pyramid = [to_opponent(padded)]
-    for _ in range(scales - 1):
+    for _ in range(cleaning.scales - 1):
         pyramid.append(np.stack([halve(plane) for plane in pyramid[-1]]))
-    rims = [_PADDED[scales - 1] - _PADDED[scale] for scale in range(scales)]
-    result, given_up = None, 0
-    for scale in reversed(range(scales)):
-        inner = _within(pyramid[scale], rims[scale] >> scale)
-        place = (area[0] + rims[scale], area[1] + rims[scale], area[2] - rims[scale], area[3] - rims[scale])
-        column = (left + place[0]) >> scale
-        cleaned = _clean_scale(inner, scale, place, column, sigma, spectrum[scale], strengths, check)
-        if result is not None:
-            under = _within(result, (rims[scale] - given_up) >> (scale + 1))
-            cleaned = np.stack([lay_under(fine, coarse) for fine, coarse in zip(cleaned, under, strict=True)])
-        result, given_up = cleaned, rims[scale]
-    assert result is not None
-    whole = pyramid[0]
-    _within(whole, given_up)[:] = result
-    return from_opponent(whole[:, top : top + height, west : west + width])
+    _clean_scales(pyramid, area, left, cleaning)
+    top, west = -area[1], -area[0]
+    return from_opponent(pyramid[0][:, top : top + height, west : west + width])
 
 
 def support(scales: int) -> int:
     """Return how far, in pixels, the result looks, for 1, 2 or 3 scales."""
-    return (16, 32, 44)[scales - 1]
+    return _SUPPORT[scales - 1]
 
 
-def _within(planes: np.ndarray, rim: int) -> np.ndarray:
-    """Return planes without a rim."""
+def _pad_to_windows(tile: np.ndarray, ends: Ends, scales: int) -> tuple[np.ndarray, Region]:
+    """Return a tile padded to whole windows where the picture ends, and its region counted from the tile's corner."""
+    height, width = tile.shape[:2]
+    unit = 2 * 2 ** (scales - 1)
+    left, top, right, bottom = (_PADDING[scales - 1] * end for end in ends)
+    right, bottom = right + -width % unit, bottom + -height % unit
+    area = (-left, -top, width + right, height + bottom)
+    if min(height, width) > max(left, top, right, bottom):
+        return cv2.copyMakeBorder(tile, top, bottom, left, right, cv2.BORDER_REFLECT), area
+    # A tile smaller than the padding is reflected more than once.
+    return np.pad(tile, ((top, bottom), (left, right), (0, 0)), mode="symmetric"), area
+
+
+def _clean_scales(pyramid: list[np.ndarray], area: Region, left: int, cleaning: Cleaning) -> None:
+    """Clean the planes of a pyramid from the coarsest to the finest, which is changed in place.
+
+    Each scale takes its low frequencies from the coarser one.
+    """
+    scales = len(pyramid)
+    rims = [_PADDING[scales - 1] - _PADDING[scale] for scale in range(scales)]
+    result, given_up = None, 0
+    for scale in reversed(range(scales)):
+        rim = rims[scale]
+        inner = _without_rim(pyramid[scale], rim >> scale)
+        region = (area[0] + rim, area[1] + rim, area[2] - rim, area[3] - rim)
+        cleaned = _clean_planes(inner, scale, region, (left + region[0]) >> scale, cleaning)
+        if result is not None:
+            under = _without_rim(result, (rim - given_up) >> (scale + 1))
+            cleaned = np.stack([lay_under(fine, coarse) for fine, coarse in zip(cleaned, under, strict=True)])
+        result, given_up = cleaned, rim
+    _without_rim(pyramid[0], given_up)[:] = result
+
+
+def _without_rim(planes: np.ndarray, rim: int) -> np.ndarray:
     return planes[:, rim : planes.shape[1] - rim, rim : planes.shape[2] - rim]
 
 
-def _pad(tile, left, top, right, below):
-    """Pad by reflection; a tile smaller than the padding is reflected more than once."""
-    if min(tile.shape[:2]) > max(left, top, right, below):
-        return cv2.copyMakeBorder(tile, top, below, left, right, cv2.BORDER_REFLECT)
-    return np.pad(tile, ((top, below), (left, right), (0, 0)), mode="symmetric")
-
-
-def _clean_scale(planes, scale, area, left, sigma, spectrum, strengths, check):
-    tone = patch_mean(planes[0]) / np.float32(3**0.5)
-    level = sigma(tone, scale, area)
-    parts = (strengths[0], strengths[1], strengths[1])
+def _clean_planes(planes: np.ndarray, scale: int, region: Region, left: int, cleaning: Cleaning) -> np.ndarray:
+    """Return opponent planes cleaned at one scale; those without noise or strength stay as they are."""
+    tone = window_mean(planes[0]) / np.float32(3**0.5)
+    sigma, spectrum = cleaning.sigma(tone, scale, region), cleaning.spectrum[scale]
+    strengths = (cleaning.strengths[0], cleaning.strengths[1], cleaning.strengths[1])
     cleaned = np.empty_like(planes)
     for index, plane in enumerate(planes):
-        if parts[index] <= 0 or not level[index].any():
+        if strengths[index] <= 0 or not sigma[index].any():
             cleaned[index] = plane
         else:
-            passes = _passes(index, scale, spectrum[index])
             cleaned[index] = clean_plane(
                 plane,
-                level=level[index],
+                sigma=sigma[index],
                 spectrum=spectrum[index],
-                strength=parts[index],
-                passes=passes,
+                strength=strengths[index],
+                passes=_passes(index, scale, spectrum[index]),
                 left=left,
-                check=check,
+                check=cleaning.check,
             )
     return cleaned
 

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 
 from dustpan.core.kernels.pixelwise import add_detail
 
-_FINEST = 0.5  # px, deviation of the blur that parts the finest octave from the rest
+_FINEST = 0.5  # px, deviation of the blur that separates the finest octave from the rest
 
 
 def reach(radius: float) -> int:
@@ -47,32 +48,39 @@ def _response(deviation: float) -> np.ndarray:
     return np.outer(line, line)
 
 
-def sharpen_plane(
-    plane: np.ndarray,
-    *,
-    amount: float,
-    radius: float,
-    finest: float,
-    noise: np.ndarray,
-    noise_gate: float,
-    threshold: float,
-    edge_gate: float,
-    halo_light: float,
-    halo_dark: float,
-) -> np.ndarray:
+@dataclass(frozen=True)
+class Sharpening:
+    """How a plane is sharpened.
+
+    Attributes
+    ----------
+    amount : 0 to 5, how many times its detail is added.
+    radius : 0.2 to 10 px, size of the detail.
+    finest : 0 to 1, the finest octave's part in it.
+    noise_gate : deviations of noise under which detail is left out, 0 to 4; larger leaves more alone.
+    threshold : tone under which detail is left out; larger leaves more alone.
+    edge_gate : 0 to 1, how far detail without a direction is left out; larger leaves bare areas alone.
+    halo_light, halo_dark : 0 (none) to 1 (all); the part allowed of what passes the lightest and darkest of the
+        neighbourhood is their square.
+    """
+
+    amount: float
+    radius: float
+    finest: float
+    noise_gate: float
+    threshold: float
+    edge_gate: float
+    halo_light: float
+    halo_dark: float
+
+
+def sharpen_plane(plane: np.ndarray, sharpening: Sharpening, *, noise: np.ndarray) -> np.ndarray:
     """Return what sharpening adds to a plane.
 
     Parameters
     ----------
     plane : (H, W) float32 tones.
-    amount : 0 to 5, how many times its detail is added.
-    radius : 0.2 to 10 px, size of the detail; finest : 0 to 1, the finest octave's part in it.
     noise : (H, W) deviation of the noise in the detail.
-    noise_gate : deviations of noise under which detail is left out, 0 to 4; larger leaves more alone.
-    threshold : tone under which detail is left out; larger leaves more alone.
-    edge_gate : 0 to 1, how far detail without a direction is left out; larger leaves bare areas alone.
-    halo_light, halo_dark : 0 to 1; the part allowed of what passes the lightest and darkest of the neighbourhood is
-        their square (0 none, 1 all).
 
     Returns
     -------
@@ -80,37 +88,40 @@ def sharpen_plane(
 
     Notes
     -----
-    Direction is told by the structure tensor (Bigun and Granlund 1987).
+    Direction is told by the structure tensor.
+
+    References
+    ----------
+    Bigun, J. and Granlund, G. (1987), Optimal orientation detection of linear symmetry, ICCV, 433-438.
     """
-    detail = detail_of(plane, radius=radius, finest=finest)
+    radius = sharpening.radius
+    detail = detail_of(plane, radius=radius, finest=sharpening.finest)
     around = _surroundings(plane, detail, radius)
     side = 2 * math.ceil(2 * radius) + 1
     window = np.ones((side, side), np.uint8)
     top = cv2.dilate(plane, window, borderType=cv2.BORDER_REFLECT)
     floor = cv2.erode(plane, window, borderType=cv2.BORDER_REFLECT)
     added = np.empty_like(plane)
-    settings = np.array([amount, noise_gate, threshold, edge_gate, halo_light**2, halo_dark**2], np.float32)
+    settings = _kernel_settings(sharpening)
     add_detail(plane, detail, around, np.require(noise, np.float32, ("C", "W")), top, floor, settings, added)
     return added
 
 
-def gate_of(
-    plane: np.ndarray,
-    *,
-    radius: float,
-    finest: float,
-    noise: np.ndarray,
-    noise_gate: float,
-    threshold: float,
-    edge_gate: float,
-) -> np.ndarray:
+def gate_of(plane: np.ndarray, sharpening: Sharpening, *, noise: np.ndarray) -> np.ndarray:
     """Return the share (H, W), 0 to 1, of each pixel's detail that `sharpen_plane` lets through."""
-    around = _surroundings(plane, detail_of(plane, radius=radius, finest=finest), radius)
+    detail = detail_of(plane, radius=sharpening.radius, finest=sharpening.finest)
+    around = _surroundings(plane, detail, sharpening.radius)
     gate, none = np.empty_like(plane), np.zeros_like(plane)
-    one, far = np.ones_like(plane), np.full_like(plane, 1e6)
-    settings = np.array([1.0, noise_gate, threshold, edge_gate, 1.0, 1.0], np.float32)
-    add_detail(none, one, around, np.require(noise, np.float32, ("C", "W")), far, none, settings, gate)
+    unit, far = np.ones_like(plane), np.full_like(plane, 1e6)
+    settings = _kernel_settings(replace(sharpening, amount=1.0, halo_light=1.0, halo_dark=1.0))
+    add_detail(none, unit, around, np.require(noise, np.float32, ("C", "W")), far, none, settings, gate)
     return gate
+
+
+def _kernel_settings(sharpening: Sharpening) -> np.ndarray:
+    """Return the settings as `add_detail` takes them."""
+    gates = [sharpening.noise_gate, sharpening.threshold, sharpening.edge_gate]
+    return np.array([sharpening.amount, *gates, sharpening.halo_light**2, sharpening.halo_dark**2], np.float32)
 
 
 def _surroundings(plane: np.ndarray, detail: np.ndarray, radius: float) -> np.ndarray:

@@ -9,13 +9,13 @@ from dustpan.core.picture.curve import decode_curve, encode_curve
 
 
 def smooth_step(value: np.ndarray, low: float, high: float) -> np.ndarray:
-    """Return 0 below `low`, 1 above `high`, a smooth rise between."""
+    """Return 0 below `low`, 1 above `high`, and a smooth rise between them."""
     part = np.clip((value - low) / (high - low), 0, 1)
     return part * part * (3 - 2 * part)
 
 
 def lift_stops(base: np.ndarray, *, shadows: float, highlights: float) -> np.ndarray:
-    """Return the stops by which each place is lifted for its base tone (0 to 1), -1.6 to 2.4."""
+    """Return the stops, -1.6 to 2.4, by which each pixel is lifted for the tone of its base layer (0 to 1)."""
     dark = 1 - smooth_step(base, 0.0, 0.55)
     light = smooth_step(base, 0.45, 1.0)
     return (2.4 * shadows * dark + 1.6 * highlights * light).astype(np.float32)
@@ -24,7 +24,12 @@ def lift_stops(base: np.ndarray, *, shadows: float, highlights: float) -> np.nda
 def expose(pixels: np.ndarray, *, stops: np.ndarray | float, ev: float, stretch: float) -> np.ndarray:
     """Scale light by 2 ** (stops + ev), roll highlights off softly when lifting, then lift by asinh.
 
-    pixels : h x w x 3 working; stops : a number or (h, w, 1); stretch 0 to 1 (0 leaves the curve straight).
+    Parameters
+    ----------
+    pixels : h x w x 3 working pixels.
+    stops : a number or (h, w, 1), added to `ev`.
+    ev : stops for the whole picture.
+    stretch : 0 to 1; larger lifts the faintest light more, 0 leaves the curve straight.
     """
     light = decode_curve(pixels) * np.exp2(np.float32(ev) + stops)
     light = roll_off(light, knee=1.0 - 0.45 * min(max(ev, 0.0), 1.0))
@@ -35,7 +40,7 @@ def expose(pixels: np.ndarray, *, stops: np.ndarray | float, ev: float, stretch:
 
 
 def roll_off(light: np.ndarray, *, knee: float) -> np.ndarray:
-    """Bend light above the knee so that it nears 1 without reaching it; knee 1 leaves all as it is."""
+    """Bend light above the knee so that it approaches 1; knee 1 leaves it unchanged."""
     if knee >= 1:
         return light
     room = np.float32(1 - knee)
@@ -47,7 +52,7 @@ def bend_tone(tone: np.ndarray, *, black: float, white: float, midtone: float, c
     """Apply end points, midtone and contrast to display tones of any shape.
 
     Positive `black` darkens the darks, positive `white` brightens the lights, both in tone; midtone and
-    contrast are -1 to 1. Straight on beyond 0 and 1, so nothing is clipped.
+    contrast are -1 to 1. Linear beyond 0 and 1, so nothing is clipped.
     """
     if black or white:
         tone = (tone - np.float32(black)) / np.float32(1 - white - black)
@@ -60,7 +65,7 @@ def bend_tone(tone: np.ndarray, *, black: float, white: float, midtone: float, c
 
 
 def _within(tone: np.ndarray, curve) -> np.ndarray:
-    """Apply a curve inside 0..1 and go on straight outside, at the slope of each end."""
+    """Apply a curve from 0 to 1, continued linearly at the slope of each end."""
     inside = np.clip(tone, 0, 1)
     tiny = np.float32(1e-3)
     start, end = curve(tiny) / tiny, (1 - curve(1 - tiny)) / tiny

@@ -1,7 +1,4 @@
-"""What is looked at instead of the picture itself: one channel, lamp light, what is clipped, what was removed.
-
-These change the view alone; nothing here reaches a file.
-"""
+"""Views of a picture: one channel, lit up, clipped pixels, what was removed. None of them reaches a file."""
 
 from __future__ import annotations
 
@@ -59,9 +56,13 @@ def removed(before: np.ndarray, after: np.ndarray, *, gain: float) -> np.ndarray
 
 
 def stretch_for(tones: np.ndarray, *, aim: float = 0.22) -> float:
-    """Return the asinh stretch that brings the middle of working tones to `aim`, in steps of 0.05; 0 when it is there.
+    """Return the asinh stretch, in steps of 0.05, that brings the median tone up to `aim`; 0 when it is there.
 
-    tones : any shape; for linear pictures of the night, whose middle lies near black.
+    For linear pictures of the night, whose median lies near black.
+
+    Parameters
+    ----------
+    tones : working values of any shape.
     """
     middle = np.float32(np.median(tones))
     for stretch in np.arange(0.0, 1.0, 0.05):

@@ -39,7 +39,11 @@ def white_of(temperature: float) -> np.ndarray:
 def multipliers_for(temperature: float, tint: float, xyz_to_camera: np.ndarray) -> np.ndarray:
     """Return multipliers of red, green and blue that make light of a temperature neutral.
 
-    tint : -1 to 1; more makes the picture more magenta. xyz_to_camera : 3 x 3.
+    Parameters
+    ----------
+    temperature : kelvin; larger makes the picture warmer.
+    tint : -1 to 1; larger makes the picture more magenta.
+    xyz_to_camera : 3 x 3.
     """
     seen = np.maximum(xyz_to_camera @ white_of(temperature), 1e-4)
     found = seen[1] / seen
@@ -50,7 +54,11 @@ def multipliers_for(temperature: float, tint: float, xyz_to_camera: np.ndarray) 
 def multipliers_from(means: np.ndarray) -> np.ndarray:
     """Return multipliers that make the mean of a picture neutral.
 
-    means : (n, 3) camera colours of n parts of it. The brighter parts count more, up to where they clip.
+    The brighter parts count more, up to where they clip.
+
+    Parameters
+    ----------
+    means : (n, 3) mean camera colours of n parts of the picture.
 
     References
     ----------

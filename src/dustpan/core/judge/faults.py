@@ -12,13 +12,17 @@ from dustpan.core.judge.harms.edges import find_edges
 from dustpan.core.noise.model import DISPLAY
 
 _GRID = 8  # px, side of a compression block
-_BAND_REACH = 15  # rows to both sides that a row is compared with
+_BAND_REACH = 15  # rows on both sides that a row is compared with
+_STANDS_OUT = 0.12  # strength from which a grid is found
 
 
 @dataclass(frozen=True)
 class Blocks:
-    """A grid of compression blocks: its corner (x, y) in 0..7, or None when there is none, and its strength.
+    """A grid of compression blocks.
 
+    Attributes
+    ----------
+    grid : its corner (x, y), 0 to 7 each, or None when there is none.
     strength : how much larger the steps across the grid are than the others, as a share.
     """
 
@@ -31,7 +35,7 @@ def find_blocks(tone: np.ndarray) -> Blocks:
 
     Notes
     -----
-    Steps between neighbours are compared with the middle of the steps beside them, so that edges count little, and
+    Steps between neighbours are compared with the mean of the steps beside them, so that edges count little, and
     gathered by their place in a period of 8 (compare Fan and de Queiroz 2003, doi 10.1109/TIP.2002.807361).
     """
     offsets, strengths = [], []
@@ -48,14 +52,20 @@ def find_blocks(tone: np.ndarray) -> Blocks:
         strengths.append(float(sums[most] / max(rest, 1e-9) - 1))
         offsets.append((most + 1) % _GRID)
     strength = min(strengths)
-    found = strength > 0.12
+    found = strength > _STANDS_OUT
     return Blocks((offsets[0], offsets[1]) if found else None, max(strength, 0.0) if found else 0.0)
 
 
 def find_bands(tone: np.ndarray) -> tuple[float, float]:
-    """Return the deviation of rows and of columns from their neighbours, in display levels, beyond what noise gives.
+    """Return the deviation of rows and of columns from their neighbours, in display values, beyond that of noise.
 
-    tone : (h, w). Middles over each row of the tone less its blur across rows, so that the picture falls out.
+    Parameters
+    ----------
+    tone : (h, w).
+
+    Notes
+    -----
+    Medians over each row of the tone less its blur across rows, which takes the picture itself away.
     """
     return _bands(tone), _bands(np.ascontiguousarray(tone.T))
 
@@ -66,7 +76,7 @@ def _bands(tone: np.ndarray) -> float:
         return 0.0
     rest = tone - cv2.blur(tone, (1, side), borderType=cv2.BORDER_REFLECT)
     offsets = np.median(rest, axis=1)
-    # The middle of a row of independent values has 1.25 times the deviation of their mean. Halves tell what is common.
+    # Noise is independent in both halves of a row; a band is common to them.
     halves = [np.median(rest[:, n::2], axis=1) for n in (0, 1)]
     common = float(np.mean((halves[0] - halves[0].mean()) * (halves[1] - halves[1].mean())))
     typical = float((1.4826 * np.median(np.abs(offsets - np.median(offsets)))) ** 2)

@@ -31,7 +31,7 @@ _STRIP = 256  # rows read at a time
 def measure_picture(engine: Engine, *, check: Check = no_check) -> dict:
     """Return a picture's figures as plain values; a mosaic is developed first.
 
-    Sizes in px, noise and bands in 8-bit display levels, clipping in shares.
+    Sizes are in px, noise and bands in 8-bit display values, clipping in shares of the pixels.
     """
     plan = engine.plan(Document(), check=check)
     base, noise = plan.base, plan.noise
@@ -79,11 +79,11 @@ def compare_pictures(engine: Engine, reference: Engine, *, check: Check = no_che
     squares, shift, likeness, count = 0.0, 0.0, [], 0
     for region in _strips(plan):
         check()
-        one, truth = (np.clip(p.base.read(region), 0, 1) for p in (plan, other))
-        squares += float(((one - truth).astype(np.float64) ** 2).sum())
-        shift += float((lightness(one) - lightness(truth)).sum())
-        likeness.append(_likeness(one, truth))
-        count += one.shape[0] * one.shape[1]
+        strip, truth = (np.clip(p.base.read(region), 0, 1) for p in (plan, other))
+        squares += float(((strip - truth).astype(np.float64) ** 2).sum())
+        shift += float((lightness(strip) - lightness(truth)).sum())
+        likeness.append(_likeness(strip, truth))
+        count += strip.shape[0] * strip.shape[1]
     regions = [spot.patch(within=plan.size) for spot in choose_patches(other.base)]
     pairs = [(other.base.read(region), plan.base.read(region)) for region in regions]
     noise = other.noise
@@ -103,7 +103,7 @@ def _strips(plan: Plan) -> Iterator[Region]:
     return ((0, top, width, min(top + _STRIP, height)) for top in range(0, height, _STRIP))
 
 
-def _likeness(one: np.ndarray, truth: np.ndarray) -> tuple[float, int]:
+def _likeness(strip: np.ndarray, truth: np.ndarray) -> tuple[float, int]:
     """Return the structural similarity of the tones of a strip and its number of pixels.
 
     References
@@ -113,7 +113,7 @@ def _likeness(one: np.ndarray, truth: np.ndarray) -> tuple[float, int]:
     """
     from skimage.metrics import structural_similarity
 
-    tones = [tone_of(to_working(from_working(p, dtype=np.uint8))) for p in (one, truth)]
+    tones = [tone_of(to_working(from_working(p, dtype=np.uint8))) for p in (strip, truth)]
     if min(tones[0].shape) < 7:
         return 1.0, 0
     return float(structural_similarity(*tones, data_range=1.0)), tones[0].size

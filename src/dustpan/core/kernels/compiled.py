@@ -33,7 +33,10 @@ KERNELS: list[Kernel] = []
 class Kernel:
     """A function compiled for one signature, when it is first called or by `compile`.
 
-    function : written in the subset of Python that numba compiles. arguments : their types, as numba writes them.
+    Parameters
+    ----------
+    function : written in the subset of Python that numba compiles.
+    arguments : their types, as numba writes them.
     """
 
     def __init__(self, function: Callable, arguments: str):
@@ -68,6 +71,8 @@ class Kernel:
 def kernel(arguments: str) -> Callable[[Callable], Kernel]:
     """Declare a kernel that Python calls, and register it to be compiled by `make setup`.
 
+    Parameters
+    ----------
     arguments : types in numba's notation, for example "f4[:,::1], i8" for a C-contiguous plane and a whole number.
     """
 

@@ -2,7 +2,7 @@
 
 Each kernel is serial and releases the interpreter lock: parallelism is blocks of the picture, never threads
 inside a kernel. Scratch rows have compile-time strides, which is what lets the compiler vectorise across
-patches. Arrays come in through `dct.py`, always C-contiguous float32, so each kernel has one signature.
+windows. Arrays come from `filters/dct.py`, always C-contiguous float32.
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ import numpy as np
 
 from dustpan.core.kernels.compiled import helper, kernel
 
-SEGMENT = 64  # patches worked together: 64 coefficients of them fit the first-level cache
+SEGMENT = 64  # windows worked together: 64 coefficients of each fit the first-sigma cache
 STRIDE = 1024  # longest half row of a tile, in samples
 
 _C = [float(np.cos(np.pi * k / 16) / 2) for k in range(8)]
@@ -68,8 +68,8 @@ def _columns(plane, top, half, rows):
 
 
 @helper
-def _patches(even, odd, start, count, coefficients):
-    """Transform along rows for `count` patches from `start`, into 64 rows of SEGMENT coefficients."""
+def _windows(even, odd, start, count, coefficients):
+    """Transform along rows for `count` windows from `start`, into 64 rows of SEGMENT coefficients."""
     for k in range(8):
         e = even[k * STRIDE + start : k * STRIDE + start + SEGMENT + 4]
         o = odd[k * STRIDE + start : k * STRIDE + start + SEGMENT + 4]
@@ -89,7 +89,7 @@ def _patches(even, odd, start, count, coefficients):
 
 
 @helper
-def _keep_strong(c, level, spectrum, threshold, count, weight):
+def _keep_strong(c, sigma, spectrum, threshold, count, weight):
     """Zero the coefficients under the threshold; leave in `weight` the inverse of the noise kept."""
     for t in range(count):
         weight[t] = spectrum[0] * spectrum[0]
@@ -98,16 +98,16 @@ def _keep_strong(c, level, spectrum, threshold, count, weight):
         power = shape * shape
         row = c[n * SEGMENT : (n + 1) * SEGMENT]
         for t in range(count):
-            limit = threshold * shape * level[t]
+            limit = threshold * shape * sigma[t]
             keep = np.float32(1.0) if abs(row[t]) > limit else np.float32(0.0)
             row[t] = row[t] * keep
             weight[t] += power * keep
     for t in range(count):
-        weight[t] = np.float32(1.0) / (weight[t] * level[t] * level[t] + np.float32(1e-9))
+        weight[t] = np.float32(1.0) / (weight[t] * sigma[t] * sigma[t] + np.float32(1e-9))
 
 
 @helper
-def _shrink(c, p, level, spectrum, least, count, weight):
+def _shrink(c, p, sigma, spectrum, least, count, weight):
     """Scale each coefficient by the pilot's share of signal, never under `least`."""
     for t in range(count):
         weight[t] = spectrum[0] * spectrum[0]
@@ -118,12 +118,12 @@ def _shrink(c, p, level, spectrum, least, count, weight):
         pilot = p[n * SEGMENT : (n + 1) * SEGMENT]
         for t in range(count):
             energy = pilot[t] * pilot[t]
-            gain = energy / (energy + power * level[t] * level[t] + np.float32(1e-12))
+            gain = energy / (energy + power * sigma[t] * sigma[t] + np.float32(1e-12))
             gain = gain if gain > least else least
             row[t] = row[t] * gain
             weight[t] += power * gain * gain
     for t in range(count):
-        weight[t] = np.float32(1.0) / (weight[t] * level[t] * level[t] + np.float32(1e-9))
+        weight[t] = np.float32(1.0) / (weight[t] * sigma[t] * sigma[t] + np.float32(1e-9))
 
 
 @helper
@@ -193,16 +193,16 @@ def _spread(rows, top, half, plane):
 
 
 @kernel("f4[:,:,::1], f4[:,:,::1], f4[:,::1], f4[::1], f4, f4, i8, i8, i8, f4[:,:,::1], f4[:,:,::1]")
-def clean_rows(noisy, pilot, level, spectrum, threshold, least, phase, first, last, sums, weights):
+def clean_rows(noisy, pilot, sigma, spectrum, threshold, least, phase, first, last, sums, weights):
     """Work the patch rows `first` to `last` of one plane; hard threshold when `threshold` > 0, else Wiener.
 
     noisy, pilot, sums : (2, H, W / 2), even and odd columns apart; weights : (2, H / 2, W / 2), a patch row each
-    level : (H / 2, W / 2), noise of the patch that starts there; spectrum : 64 relative deviations
+    sigma : (H / 2, W / 2), noise of the patch that starts there; spectrum : 64 relative deviations
     phase : the plane's first patch is the picture's patch of this number, counted along a row. ChangedPixels are worked
         together from whole multiples of SEGMENT, so that sums come out the same to the last bit in every tile.
     """
     half = noisy.shape[2]
-    patches = half - 3
+    windows = half - 3
     even, odd = np.empty(8 * STRIDE, np.float32), np.empty(8 * STRIDE, np.float32)
     pilot_even, pilot_odd = np.empty(8 * STRIDE, np.float32), np.empty(8 * STRIDE, np.float32)
     sum_even, sum_odd = np.empty(8 * STRIDE, np.float32), np.empty(8 * STRIDE, np.float32)
@@ -218,14 +218,14 @@ def clean_rows(noisy, pilot, level, spectrum, threshold, least, phase, first, la
         sum_even[:] = 0
         sum_odd[:] = 0
         start = 0
-        while start < patches:
-            count = min(SEGMENT - (start + phase) % SEGMENT, patches - start)
-            _patches(even, odd, start, count, c)
+        while start < windows:
+            count = min(SEGMENT - (start + phase) % SEGMENT, windows - start)
+            _windows(even, odd, start, count, c)
             if threshold > 0:
-                _keep_strong(c, level[strip, start:], spectrum, threshold, count, weight)
+                _keep_strong(c, sigma[strip, start:], spectrum, threshold, count, weight)
             else:
-                _patches(pilot_even, pilot_odd, start, count, p)
-                _shrink(c, p, level[strip, start:], spectrum, least, count, weight)
+                _windows(pilot_even, pilot_odd, start, count, p)
+                _shrink(c, p, sigma[strip, start:], spectrum, least, count, weight)
             _gather(c, weight, start, count, sum_even, sum_odd, weights[0, strip], weights[1, strip], scratch)
             start += count
         _spread(sum_even, top, half, sums[0])

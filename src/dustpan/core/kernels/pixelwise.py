@@ -9,7 +9,11 @@ import numpy as np
 
 from dustpan.core.kernels.compiled import helper, kernel
 
+#: The elements of the orthonormal opponent transform, see `filters.colour.OPPONENT`.
 _A, _B, _C = np.float32(3**-0.5), np.float32(2**-0.5), np.float32(6**-0.5)
+# Coherence of the slopes, and energy as a multiple of the noise's, between which structure is let through.
+_DIRECTED = (np.float32(0.38), np.float32(0.72))
+_STRONG = (np.float32(0.9), np.float32(1.8))
 
 
 @kernel("f4[:,:,::1], f4[:,:,::1]")
@@ -66,9 +70,14 @@ def _smooth(value, low, high):
 
 @kernel("f4[:,:,::1], f4[:,::1], f4[:,::1], f4[:,::1]")
 def structure_share(tensor, sigma, soft, out):
-    """Scale `soft` by how directed (0.38 to 0.72) and how strong beside the noise (0.9 to 1.8) each place is.
+    """Scale `soft` by how directed each pixel's neighbourhood is, and how strong beside the noise.
 
+    Parameters
+    ----------
     tensor : (H, W, 4), smoothed xx, yy, xy of the slopes and the energy.
+    sigma : (H, W), deviation of the noise.
+    soft : (H, W), what is scaled.
+    out : (H, W), filled with the result.
     """
     height, width = soft.shape
     for y in range(height):
@@ -78,26 +87,32 @@ def structure_share(tensor, sigma, soft, out):
             coherence = spread / (xx + yy + np.float32(1e-12))
             expected = max(sigma[y, x] * sigma[y, x] / np.float32(3), np.float32(1e-12))
             strength = tensor[y, x, 3] / expected
-            share = _smooth(coherence, np.float32(0.38), np.float32(0.72))
-            out[y, x] = soft[y, x] * share * _smooth(strength, np.float32(0.9), np.float32(1.8))
+            share = _smooth(coherence, _DIRECTED[0], _DIRECTED[1])
+            out[y, x] = soft[y, x] * share * _smooth(strength, _STRONG[0], _STRONG[1])
 
 
 @kernel("f4[:,::1], f4[:,::1], f4[:,:,::1], f4[:,::1], f4[:,::1], f4[:,::1], f4[::1], f4[:,::1]")
 def add_detail(plane, detail, around, noise, top, floor, settings, added):
     """Fill `added` with the detail that passes the gates, held where it would pass the neighbourhood's extremes.
 
-    around : (H, W, 4), smoothed xx, yy, xy of the slopes and the square of the detail
-    settings : amount, noise gate, threshold, edge gate, light and dark overshoot allowed
+    Parameters
+    ----------
+    plane, detail : (H, W), tones and their detail.
+    around : (H, W, 4), smoothed xx, yy, xy of the slopes and the square of the detail.
+    noise : (H, W), deviation of the noise in the detail.
+    top, floor : (H, W), lightest and darkest tone of each neighbourhood.
+    settings : (6,) amount, noise gate, threshold, edge gate, light and dark overshoot allowed.
+    added : (H, W), filled with the result.
     """
     amount, noise_gate, threshold = settings[0], settings[1], settings[2]
     edge_gate, light, dark = settings[3], settings[4], settings[5]
-    one, small = np.float32(1), np.float32(1e-9)
+    unit, small = np.float32(1), np.float32(1e-9)
     height, width = plane.shape
     for y in range(height):
         for x in range(width):
             xx, yy, xy = around[y, x, 0], around[y, x, 1], around[y, x, 2]
             energy = np.sqrt(max(around[y, x, 3], np.float32(0)))
-            gate = one
+            gate = unit
             if noise_gate > 0:
                 relative = energy / max(noise[y, x], np.float32(1e-6))
                 gate = _smooth(relative, np.float32(0.8) * noise_gate, np.float32(1.6) * noise_gate)
@@ -105,7 +120,7 @@ def add_detail(plane, detail, around, noise, top, floor, settings, added):
                 gate *= _smooth(energy, np.float32(0.3) * threshold, np.float32(1.2) * threshold)
             if edge_gate > 0:
                 directed = np.sqrt((xx - yy) * (xx - yy) + np.float32(4) * xy * xy) / (xx + yy + small)
-                gate *= one - edge_gate * (one - _smooth(directed, np.float32(0.2), np.float32(0.6)))
+                gate *= unit - edge_gate * (unit - _smooth(directed, np.float32(0.2), np.float32(0.6)))
             result = plane[y, x] + amount * gate * detail[y, x]
             if result > top[y, x]:
                 result = top[y, x] + light * (result - top[y, x])

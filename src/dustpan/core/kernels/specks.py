@@ -27,8 +27,8 @@ def _deviation(sigma, y, x, channel):
     """Deviation of a value's noise; the channels of a mosaic are nearly independent."""
     if channel < 3:
         return sigma[y, x, channel]
-    one, green = sigma[y, x, 2 * (channel - 3)], sigma[y, x, 1]
-    return np.sqrt(one * one + green * green)
+    other, green = sigma[y, x, 2 * (channel - 3)], sigma[y, x, 1]
+    return np.sqrt(other * other + green * green)
 
 
 @helper
@@ -42,8 +42,8 @@ def _ring_median(tile, y, x, channel, values):
         values[n + 3] = _value(tile, y - k, x - _RING, channel)
         n += 4
     _sort_few(values)
-    middle = np.float32(0.5) * (values[11] + values[12])
-    return middle, _middle_distance(values, middle)
+    median = np.float32(0.5) * (values[11] + values[12])
+    return median, _median_distance(values, median)
 
 
 @helper
@@ -58,24 +58,24 @@ def _sort_few(values):
 
 
 @helper
-def _middle_distance(values, middle):
+def _median_distance(values, median):
     """Return the median distance of 24 sorted values from their median, walking outward from it."""
     low, high = 11, 12
     last = distance = np.float32(0)
     for _ in range(13):
         last = distance
-        if high > 23 or (low >= 0 and middle - values[low] <= values[high] - middle):
-            distance = middle - values[low]
+        if high > 23 or (low >= 0 and median - values[low] <= values[high] - median):
+            distance = median - values[low]
             low -= 1
         else:
-            distance = values[high] - middle
+            distance = values[high] - median
             high += 1
     return np.float32(0.5) * (last + distance)
 
 
 @kernel("f4[:,:,::1], f4[:,:,::1], i8[:,::1], f4[:,::1], f4, b1, b1, b1[:,::1]")
 def judge_specks(tile, sigma, places, standing, sensitivity, coloured, spare_stars, marks):
-    """Mark those of `places` (N x 2, row and column) that are middles of specks; see `specks.find_specks`."""
+    """Mark those of `places` (N x 2, row and column) that are centres of specks; see `specks.find_specks`."""
     values = np.empty(24, np.float32)
     for n in range(places.shape[0]):
         y, x = places[n, 0], places[n, 1]
@@ -107,15 +107,15 @@ def _is_speck(tile, sigma, y, x, sign, sensitivity, coloured, spare_stars, value
     strong, sharp = False, False
     first, second, texture = np.float32(0), np.float32(0), np.float32(0)
     for c in range(channels):
-        middle, spread = _ring_median(tile, y, x, c, values)
-        excess = sign * (_value(tile, y, x, c) - middle)
+        median, spread = _ring_median(tile, y, x, c, values)
+        excess = sign * (_value(tile, y, x, c) - median)
         around = (
             _value(tile, y - 1, x, c)
             + _value(tile, y + 1, x, c)
             + _value(tile, y, x - 1, c)
             + _value(tile, y, x + 1, c)
         )
-        skirt = sign * (np.float32(0.25) * around - middle)
+        skirt = sign * (np.float32(0.25) * around - median)
         unit = max(_deviation(sigma, y, x, c), np.float32(1.4826) * spread)
         if c < 3:
             texture = max(texture, np.float32(1.4826) * spread)
@@ -133,10 +133,16 @@ def _is_speck(tile, sigma, y, x, sign, sensitivity, coloured, spare_stars, value
 
 @kernel("f4[:,::1], f4[:,::1], f4, f4[:,::1]")
 def mark_standing(plane, room, sign, standing):
-    """Set `standing` to `sign` where a plane is the peak of its place and clear of most of four pixels of the ring.
+    """Set `standing` to `sign` where a plane has a local peak that is clear of most of four pixels of the ring.
 
-    plane, room, standing : (H, W) float32; room : by how much it must be clear; sign : -1 looks for pits. Slices of
-    equal length and no branch, so that the compiler works on many pixels at once.
+    Slices of equal length and no branch, so that the compiler works on many pixels at once.
+
+    Parameters
+    ----------
+    plane : (H, W) float32.
+    room : (H, W) float32, by how much a peak must be clear.
+    sign : 1 for peaks, -1 for pits.
+    standing : (H, W) float32, changed where it is 0.
     """
     height, width = plane.shape
     n = width - 2 * _RING
@@ -164,17 +170,26 @@ def mark_touched(tile, sigma, places, touched):
         if y < _RING or x < _RING or y >= height - _RING or x >= width - _RING:
             continue
         for c in range(3):
-            middle, spread = _ring_median(tile, y, x, c, values)
-            if abs(tile[y, x, c] - middle) > np.float32(2.5) * max(sigma[y, x, c], spread):
+            median, spread = _ring_median(tile, y, x, c, values)
+            if abs(tile[y, x, c] - median) > np.float32(2.5) * max(sigma[y, x, c], spread):
                 touched[y, x] = True
                 break
 
 
 @kernel("f4[:,::1], u1[:,::1], f4[:,::1], f4, i8, b1, b1[:,::1], f4[:,::1]")
 def mark_in_mosaic(mosaic, colours, sigma, sensitivity, polarity, spare_stars, marks, filled):
-    """Mark the sites that stand out from their own colour's sites within 3 px, and fill them by those' middle.
+    """Mark the sites that stand out from the same-colour sites within 3 px, and fill them by the median of these.
 
-    mosaic, sigma, filled : (H, W); colours : (H, W) uint8; a rim of 3 px is left out.
+    A rim of 3 px is left out.
+
+    Parameters
+    ----------
+    mosaic, sigma : (H, W) float32, light and deviation of its noise.
+    colours : (H, W) uint8.
+    sensitivity : in deviations.
+    polarity : 1 for bright, 2 for dark, 3 for both.
+    spare_stars : leave what has a skirt of light.
+    marks, filled : (H, W) bool and float32, changed where a site is hot.
     """
     height, width = mosaic.shape
     near = np.empty(48, np.float32)
@@ -187,14 +202,14 @@ def mark_in_mosaic(mosaic, colours, sigma, sensitivity, polarity, spare_stars, m
                 count, most = _same_colour(mosaic, colours, y, x, sign, sign * value - limit, near)
                 if most:  # a neighbour is as bright: no speck
                     continue
-                middle, spread = _middle_of(near, count)
-                excess = sign * (value - middle)
+                median, spread = _median_of(near, count)
+                excess = sign * (value - median)
                 if excess <= sensitivity * max(sigma[y, x], np.float32(1.2) * spread):
                     continue
                 if spare_stars and _has_skirt(mosaic, colours, y, x, sign, excess, sigma[y, x]):
                     continue
                 marks[y, x] = True
-                filled[y, x] = middle
+                filled[y, x] = median
 
 
 @helper
@@ -213,7 +228,7 @@ def _same_colour(mosaic, colours, y, x, sign, limit, near):
 
 
 @helper
-def _middle_of(near, count):
+def _median_of(near, count):
     """Return the median of the first values, and half the spread of their middle half."""
     values = np.sort(near[:count])
     return values[count // 2], (values[3 * count // 4] - values[count // 4]) / np.float32(2)

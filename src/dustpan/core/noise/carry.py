@@ -13,14 +13,17 @@ from dustpan.core.filters.dct import block_transform, halve
 from dustpan.core.noise.fields import EvenField, LiftedField, MixedField, NoiseField
 from dustpan.core.noise.model import LEVELS, TONES, NoiseModel
 
-_SIDE = 64
-_FAINT = np.float32(1e-4)  # deviation used where a picture has no noise, to see how a step scales it
+_SIDE = 64  # px of the flat fields
+_FAINT = np.float32(1e-4)  # deviation used where a picture has no noise, to measure how a step scales it
 
 
 def carry_noise(model: NoiseModel, run: Callable[[np.ndarray], np.ndarray]) -> NoiseModel:
     """Return the noise after a step.
 
-    run : the step on a small h x w x 3 flat field, standing for any place of the picture.
+    Parameters
+    ----------
+    model : the noise before it.
+    run : applies the step to a small h x w x 3 flat field, which stands for any region of the picture.
     """
     tones, gains, shapes = [], [], []
     for index, tone in list(enumerate(TONES))[::2]:  # noise changes slowly over tone: every second one will do
@@ -49,7 +52,7 @@ def carry_field(field: NoiseField, carry: Callable[[NoiseModel], NoiseModel]) ->
     if isinstance(field, EvenField):
         return EvenField(carry(field.model))
     if isinstance(field, LiftedField):
-        return LiftedField(field.lifts, tuple(carry_field(one, carry) for one in field.fields), field.lift)
+        return LiftedField(field.lifts, tuple(carry_field(lifted, carry) for lifted in field.fields), field.lift)
     if isinstance(field, MixedField):
         return MixedField(carry_field(field.before, carry), carry_field(field.after, carry), field.share)
     raise TypeError(f"no way to carry a {type(field).__name__}")

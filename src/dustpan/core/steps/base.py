@@ -166,13 +166,17 @@ class StepKind(StepDescription):
     def tell(self, params: Params, analysis: Any, found: int | None = None) -> str:
         """Return the card's figure: in a few words, what the step does with these settings.
 
-        found : how many points it has found in the whole picture, once they were searched.
+        Parameters
+        ----------
+        found : how many points it has found in the whole picture, or None before they were searched.
         """
         return ""
 
     def carry(self, params: Params, analysis: Any, noise: NoiseField, lay: Lay | None = None) -> NoiseField:
         """Return the noise field after the step; the default runs synthetic noise through `apply`.
 
+        Parameters
+        ----------
         lay : lays the result over the input as Blending and Mix say; None where the result replaces it.
         """
 

@@ -69,12 +69,12 @@ def halo_of(profiles: Sequence[Profiles], *, before: bool = True) -> float | Non
     """
     if not profiles:
         return None
-    there, made = (_overshoot(np.concatenate([p[n] for p in profiles])) for n in (0, 1))
-    return max(made - there, 0.0) if before else made
+    first, last = (_overshoot(np.concatenate([p[n] for p in profiles])) for n in (0, 1))
+    return max(last - first, 0.0) if before else last
 
 
 def _overshoot(profiles: np.ndarray) -> float:
-    """Return the overshoot of the median profile of unit-step edges, on the worse side, as a share of the step.
+    """Return the median overshoot of unit-step profiles, on the worse side.
 
     The median is taken first: the extremes of single profiles would be those of their noise.
     """

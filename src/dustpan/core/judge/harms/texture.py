@@ -23,8 +23,10 @@ _SPECK_SHARE = 0.6  # of the energy in so many pixels, from which it is a speck'
 
 
 def slope_gain(spectrum: np.ndarray) -> float:
-    """Return the energy of the slopes that `texture_kept` takes, for noise of deviation 1 and a block spectrum.
+    """Return the slope energy of noise of deviation 1 with a block spectrum, as `measure_texture` measures it.
 
+    Parameters
+    ----------
     spectrum : (8, 8) relative deviations of the block coefficients.
     """
     frequency = np.pi * np.arange(8) / 8
@@ -62,12 +64,12 @@ def measure_texture(pair: Pair, sigma: SigmaOfTone, gain: float) -> tuple[float,
     Slopes of luminance before and after are multiplied with one another, so that what was drawn in anew does not
     count. Noise is taken off by the noise model; only squares with more structure than noise count.
     """
-    one, other = (to_opponent(p)[0] for p in pair)
-    slopes_before, slopes_after = slopes_of(one), slopes_of(other)
+    before, after = (to_opponent(pixels)[0] for pixels in pair)
+    slopes_before, slopes_after = slopes_of(before), slopes_of(after)
     energies = (slopes_before**2).sum(axis=0)
     energy = square_means(energies)
     shared = square_means((slopes_before * slopes_after).sum(axis=0))
-    noise = square_means(sigma(one[1:-1, 1:-1] / np.float32(3**0.5)) ** 2) * gain
+    noise = square_means(sigma(before[1:-1, 1:-1] / np.float32(3**0.5)) ** 2) * gain
     structured = (energy > (1 + _STRUCTURED) * noise + (0.2 / DISPLAY) ** 2) & ~_speckled(energies)
     own = (energy - noise)[structured]
     # Where structure is strong, noise is kept with it: its share follows that of the whole square.

@@ -9,11 +9,11 @@ import numpy as np
 
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of, with_grey
-from dustpan.core.filters.sharpen import detail_of, gate_of, noise_gain, reach, sharpen_plane
+from dustpan.core.filters.sharpen import Sharpening, detail_of, gate_of, noise_gain, reach, sharpen_plane
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.steps.base import Context, Inside, StepKind
 
-_TINY = 0.35  # px, a radius that shows nothing
+_LEAST_RADIUS = 0.35  # px; under it a draft shows nothing of the step
 _TONE_OF_LUMINANCE = np.float32(3**-0.5)  # the mean of three channels is luminance divided by the root of three
 
 
@@ -92,18 +92,7 @@ class Sharpen(StepKind):
         """Return the tile with its luminance sharpened; looks up to 60 px around."""
         tone = tone_of(tile)
         noise = _noise_of_detail(tone, region, params, context)
-        added = sharpen_plane(
-            tone,
-            amount=params.amount / 100,
-            radius=params.radius,
-            finest=params.finest_octave,
-            noise=noise,
-            noise_gate=params.noise_gate,
-            threshold=params.threshold / DISPLAY,
-            edge_gate=params.edge_gate,
-            halo_light=params.halo_light,
-            halo_dark=params.halo_dark,
-        )
+        added = sharpen_plane(tone, _sharpening(params), noise=noise)
         return with_grey(tile, added)
 
     def show_inside(self, name, tile, region, params, analysis, context):
@@ -112,21 +101,13 @@ class Sharpen(StepKind):
         if name == "detail":
             detail = detail_of(tone, radius=params.radius, finest=params.finest_octave)
             return with_grey(np.full_like(tile, 0.5), detail, 4.0)
-        gate = gate_of(
-            tone,
-            radius=params.radius,
-            finest=params.finest_octave,
-            noise=_noise_of_detail(tone, region, params, context),
-            noise_gate=params.noise_gate,
-            threshold=params.threshold / DISPLAY,
-            edge_gate=params.edge_gate,
-        )
+        gate = gate_of(tone, _sharpening(params), noise=_noise_of_detail(tone, region, params, context))
         return np.repeat(gate[..., None], 3, axis=2)
 
     def scaled(self, params, level):
         """Shrink the radius; leave the step out when nothing of it would show."""
         radius = params.radius / 2**level
-        return replace(params, radius=radius) if radius >= _TINY else None
+        return replace(params, radius=radius) if radius >= _LEAST_RADIUS else None
 
     def idle(self, params):
         """Return whether nothing is raised."""
@@ -159,6 +140,19 @@ class Sharpen(StepKind):
     def tell(self, params, analysis, found=None):
         """Return amount and radius."""
         return f"{params.amount:.0f} % at {params.radius:.1f} px"
+
+
+def _sharpening(params: SharpenParams) -> Sharpening:
+    return Sharpening(
+        amount=params.amount / 100,
+        radius=params.radius,
+        finest=params.finest_octave,
+        noise_gate=params.noise_gate,
+        threshold=params.threshold / DISPLAY,
+        edge_gate=params.edge_gate,
+        halo_light=params.halo_light,
+        halo_dark=params.halo_dark,
+    )
 
 
 def _noise_of_detail(tone, region, params, context: Context) -> np.ndarray:

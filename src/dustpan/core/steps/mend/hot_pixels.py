@@ -60,8 +60,10 @@ class HotPixelParams(Params):
 class SpeckAnalysis:
     """What the step knows of the whole picture.
 
-    count : about how many specks it has. channels : by what the noise model's deviations of red, green and blue are
-    multiplied, so that they are those of the channels themselves.
+    Attributes
+    ----------
+    count : about how many specks it has.
+    channels : factors that turn the noise model's deviations of red, green and blue into those of the channels.
     """
 
     count: float

@@ -12,7 +12,7 @@ from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of, wit
 from dustpan.core.filters.dct import halve
 from dustpan.core.filters.detail import SUPPORT as DETAIL_SUPPORT
 from dustpan.core.filters.detail import structured_part
-from dustpan.core.filters.quick import clean_tile, support
+from dustpan.core.filters.quick import Cleaning, clean_tile, support
 from dustpan.core.noise.carry import carry_field
 from dustpan.core.noise.fields import EvenField, NoiseField
 from dustpan.core.noise.model import DISPLAY, NOTICEABLE, NOTICEABLE_COLOUR, TONES, NoiseModel
@@ -142,16 +142,14 @@ class Noise(StepKind):
         spectrum = np.stack([field.spectrum(scale) for scale in range(_SCALES)])
         if params.blotch < 0.5:
             spectrum = spectrum * _FINE_ONLY
-        cleaned = clean_tile(
-            tile,
+        cleaning = Cleaning(
             sigma=lambda tone, scale, part: field.sigma(tone, _moved(part, region), scale=scale),
             spectrum=spectrum,
             strengths=strengths,
             scales=_scales(params),
-            ends=context.ends(region),
-            left=region[0],
             check=context.check,
         )
+        cleaned = clean_tile(tile, cleaning, ends=context.ends(region), left=region[0])
         if params.detail_return > 0 and params.luminance > 0:
             tone = tone_of(cleaned)
             taken = field.coarse_sigma(tone, region)[0] * np.float32(strengths[0])
@@ -258,14 +256,13 @@ def _coarse_correction(params: NoiseParams, survey: Survey, field: NoiseField) -
     reduced = from_opponent(planes)
     first = max(_SCALES, survey.level)
     spectra = field.spectrum
-    cleaned = clean_tile(
-        reduced,
+    cleaning = Cleaning(
         sigma=lambda tone, scale, region: field.sigma(tone, WHOLE, level=first + scale),
         spectrum=np.stack([spectra[min(first + scale, len(spectra) - 1)] for scale in range(octaves)]),
         strengths=(params.luminance / 100, params.colour / 100),
         scales=octaves,
     )
-    return cleaned - reduced
+    return clean_tile(reduced, cleaning) - reduced
 
 
 def _scales(params: NoiseParams) -> int:

@@ -128,7 +128,10 @@ def _mean_colours(crop: np.ndarray, mosaic: Mosaic) -> np.ndarray:
 def _rebuilt(light: np.ndarray, gains: np.ndarray) -> np.ndarray:
     """Return light whose clipped channels follow the ones that are not: at least as bright as their mean.
 
+    Parameters
+    ----------
     light : h x w x 3, balanced; a channel clips at its own multiplier.
+    gains : (3,) the multipliers.
     """
     clipped = np.asarray(light >= gains * np.float32(0.99))
     sound = np.where(clipped, 0, light).sum(axis=2) / np.maximum((~clipped).sum(axis=2), 1)

@@ -1,0 +1,118 @@
+"""Blocks of 8 x 8 and their transforms, from which noise is measured; which of them are flat.
+
+A block counts as flat when its *neighbours* are: choosing by the neighbours leaves the block's own coefficients
+unbiased by the choice.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, fields
+
+import cv2
+import numpy as np
+
+from dustpan.core.filters.dct import block_transform
+from dustpan.core.noise.model import TONES
+from dustpan.core.picture.curve import is_clipped
+
+LEAST_BLOCKS = 24  # from which anything is told
+FREQUENCY = np.add.outer(np.arange(8), np.arange(8))  # sum of both frequencies of each coefficient
+_STRIDE = 4  # px between blocks
+# Texture raises a low quantile of the squared coefficients least. Colour holds less texture, and its noise has longer
+# tails where a channel is clipped at black, so a higher quantile tells more there.
+_QUANTILES = (0.35, 0.6, 0.6)  # luminance and both colour planes
+_SQUARES = (0.20590, 0.70833, 0.70833)  # those quantiles of a squared standard normal value
+_CLIPPED = 0.3  # share of a block's pixels at black or white from which it tells nothing
+_ROUNDING = 1e-4  # largest coefficient of a block without any variation
+
+
+@dataclass(frozen=True, eq=False)
+class Blocks:
+    """Blocks of one pyramid level, N of them.
+
+    Attributes
+    ----------
+    coefficients : (N, 3, 8, 8), of the opponent planes.
+    tones : (N,) mean tone.
+    unrest : (N,) low-frequency power of the neighbours, and their differences of tone.
+    clipped : (N,) whether many of its pixels are at black or white.
+    constant : (N,) whether it has no variation at all, as noise never leaves it.
+    """
+
+    coefficients: np.ndarray
+    tones: np.ndarray
+    unrest: np.ndarray
+    clipped: np.ndarray
+    constant: np.ndarray
+
+    def subset(self, chosen: np.ndarray) -> Blocks:
+        """Return some of the blocks."""
+        return Blocks(*(getattr(self, item.name)[chosen] for item in fields(self)))
+
+    @classmethod
+    def joined(cls, parts: Iterable[Blocks]) -> Blocks:
+        """Return the blocks of several crops together."""
+        parts = list(parts)
+        return cls(*(np.concatenate([getattr(part, item.name) for part in parts]) for item in fields(cls)))
+
+
+def cut_blocks(planes: np.ndarray) -> Blocks:
+    """Return the blocks of a crop, given as opponent planes 3 x h x w."""
+    windows = np.lib.stride_tricks.sliding_window_view(planes, (8, 8), axis=(1, 2))[:, ::_STRIDE, ::_STRIDE]
+    coefficients = block_transform(windows)
+    rows, columns = coefficients.shape[1:3]
+    luminance = coefficients[0]
+    low = (luminance**2 * ((FREQUENCY >= 1) & (FREQUENCY <= 3))).sum(axis=(2, 3))
+    mean = luminance[..., 0, 0]
+    step = 8 // _STRIDE
+    cross = np.zeros((2 * step + 1, 2 * step + 1))
+    cross[0, step] = cross[-1, step] = cross[step, 0] = cross[step, -1] = 1
+    unrest = cv2.filter2D(low, -1, cross, borderType=cv2.BORDER_REPLICATE)
+    around = np.pad(mean, step, mode="edge")
+    unrest += 2 * (around[: -2 * step, step:-step] - around[2 * step :, step:-step]) ** 2
+    unrest += 2 * (around[step:-step, : -2 * step] - around[step:-step, 2 * step :]) ** 2
+    tone = mean / (8 * 3**0.5)
+    values = windows[0] / 3**0.5
+    clipped = is_clipped(values).mean(axis=(2, 3)) >= _CLIPPED
+    varies = np.abs(luminance).reshape(rows, columns, 64)[..., 1:].max(-1) > _ROUNDING
+    together = np.moveaxis(coefficients, 0, 2).reshape(-1, 3, 8, 8)
+    return Blocks(together, tone.ravel(), unrest.ravel(), clipped.ravel(), ~varies.ravel())
+
+
+def tone_bins(tones: np.ndarray) -> np.ndarray:
+    """Return the index of the nearest of `TONES` for each tone."""
+    return np.clip((tones * (len(TONES) - 1) + 0.5).astype(int), 0, len(TONES) - 1)
+
+
+def choose_flat(tones: np.ndarray, unrest: np.ndarray) -> dict[int, np.ndarray]:
+    """Return the indices of the flattest blocks of each tone bin: all that are about as flat as the flattest."""
+    bins = tone_bins(tones)
+    chosen = {}
+    for number in np.unique(bins):
+        index = np.flatnonzero(bins == number)
+        if len(index) < LEAST_BLOCKS:
+            continue
+        values = unrest[index]
+        limit = 1.5 * np.quantile(values, 0.02)
+        at_least = np.sort(values)[min(len(values) - 1, max(LEAST_BLOCKS, len(values) // 50))]
+        chosen[int(number)] = index[values <= max(limit, at_least)]
+    if not chosen:
+        order = np.argsort(unrest)[: max(LEAST_BLOCKS, len(unrest) // 20)]
+        chosen[0] = order
+    return chosen
+
+
+def robust_power(blocks: np.ndarray) -> np.ndarray:
+    """Return (3, 8, 8) power of (N, 3, 8, 8) coefficients, from low quantiles of their squares."""
+    planes = zip(np.moveaxis(blocks, 1, 0), _QUANTILES, _SQUARES, strict=True)
+    return np.stack([np.quantile(plane**2, part, axis=0) / square for plane, part, square in planes])
+
+
+def steepness(blocks: Blocks) -> float:
+    """Return the unrest of the blocks' neighbours over their own fine variation.
+
+    About 40 for white noise, 100 for a camera's, several hundred and more for edges.
+    """
+    fine = (blocks.coefficients[:, 0] ** 2 * (FREQUENCY >= 8)).sum(axis=(1, 2)) / (FREQUENCY >= 8).sum()
+    return float(np.median(blocks.unrest) / max(np.median(fine), 1e-12))
