@@ -22,7 +22,7 @@ from dustpan.simulate.scenes import noisy_picture
 
 _RUNS = 3
 _BARS = {
-    "first look": 1000,
+    "preview": 1000,
     "picture": 1000,
     "proofs": 2000,
     "findings": None,
@@ -84,11 +84,11 @@ def _measure(path: Path, task: str) -> dict[str, float]:
     window.show()
     wait_until(lambda: False, 0.5)
     session, tiles, seen = window.session, window.tiles, {}
-    session.opening.glimpsed.connect(lambda found: seen.setdefault("glimpse", found is not None))
+    session.opening.previewed.connect(lambda found: seen.setdefault("preview", found is not None))
     stalls = Stalls()
     window.open_files([path])
-    found = {"first look": wait_until(lambda: "glimpse" in seen)}
-    now = found["first look"]
+    found = {"preview": wait_until(lambda: "preview" in seen)}
+    now = found["preview"]
 
     def until(name, condition):
         nonlocal now

@@ -41,7 +41,7 @@ def main(folder: Path) -> None:
 
     def at(x: float, y: float) -> None:
         """Look at a place of the picture, given in its pixels."""
-        canvas.show_place(x, y)
+        canvas.show_point(x, y)
 
     def shoot(name: str) -> None:
         wait(exact)

@@ -49,7 +49,7 @@ def test_a_file_of_each_kind_is_opened_and_looks_the_same(window, qtbot, of_each
     for path in of_each_kind:
         with qtbot.waitSignal(window.session.opened, timeout=20000):
             window.open_files([path])
-        window.compare.look(stretch=0.0)  # FITS is stretched for the eye
+        window.compare.change_appearance(stretch=0.0)  # FITS is stretched for the eye
         window.canvas.set_zoom(1.0)
         settle(window, qtbot)
         assert path.name in window.header.title.text() and "Quillmark Q3" in window.header.title.text()
@@ -76,27 +76,27 @@ def test_a_stretch_for_the_eye_is_taken_into_the_route(window, qtbot, tmp_path):
     save_picture(path, light.astype(np.float32), Metadata(), FORMATS["fits"])
     with qtbot.waitSignal(window.session.opened, timeout=20000):
         window.open_files([path])
-    qtbot.waitUntil(lambda: window.compare.now.look.stretch > 0)
+    qtbot.waitUntil(lambda: window.compare.now.appearance.stretch > 0)
     window.canvas.set_zoom(1.0)
     settle(window, qtbot)
     stretched = on_screen(window)
     assert len(window.session.route) == 0 and window.actions_by_name["stretch"].isChecked()
-    stretch = window.compare.now.look.stretch
+    stretch = window.compare.now.appearance.stretch
     window.actions_by_name["take_stretch"].trigger()
     settle(window, qtbot)
     assert window.session.route.steps[0].params.stretch == pytest.approx(stretch)
-    assert window.compare.now.look.stretch == 0
+    assert window.compare.now.appearance.stretch == 0
     assert np.abs(on_screen(window).astype(int) - stretched).max() <= 2
 
 
-def test_a_first_look_comes_before_the_picture(window, qtbot, of_each_kind):
+def test_a_preview_comes_before_the_picture(window, qtbot, of_each_kind):
     path, seen, go_on = of_each_kind[0], [], threading.Event()
 
     def read():
         go_on.wait(10)
         return read_picture(path)
 
-    window.session.opening.glimpsed.connect(lambda found: seen.append((found, window.session.engine)))
+    window.session.opening.previewed.connect(lambda found: seen.append((found, window.session.engine)))
     with qtbot.waitSignal(window.session.opened, timeout=20000):
         window.open_files([path], read=read)
         qtbot.waitUntil(lambda: bool(seen))

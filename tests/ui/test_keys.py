@@ -282,7 +282,7 @@ def test_alternate_changes_by_itself_and_wipe_by_keys_and_mouse(opened, qtbot):
     qtbot.mouseMove(opened.canvas, middle + QPoint(-80, 0))
     qtbot.mouseRelease(opened.canvas, Qt.MouseButton.LeftButton, pos=middle + QPoint(-80, 0))
     moved = opened.canvas.grab().toImage()
-    opened.compare.set(level=True)
+    opened.compare.set(horizontal=True)
     assert (
         len({bytes(i.constBits().asarray(i.sizeInBytes())) for i in (first, moved, opened.canvas.grab().toImage())})
         == 3

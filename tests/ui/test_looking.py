@@ -140,14 +140,14 @@ def _at(canvas, x, y):
 def test_see_and_lamp_change_the_view_alone(proposed, qtbot):
     document, plain = proposed.session.document, on_screen(proposed)
     proposed.actions_by_name["lamp"].trigger()
-    assert proposed.compare.now.look.lamp == 2.0
+    assert proposed.compare.now.appearance.lamp == 2.0
     settle(proposed, qtbot)
     lit = on_screen(proposed)
     assert lit.mean() > plain.mean() + 20
     proposed.actions_by_name["lamp"].trigger()
     for name in ("luminance", "colour", "red", "green", "blue", "clipped", "all"):
         proposed.actions_by_name["channel"].trigger()
-        assert proposed.compare.now.look.see == name
+        assert proposed.compare.now.appearance.see == name
         settle(proposed, qtbot)
         if name == "green":
             assert np.array_equal(in_view(proposed, on_screen(proposed)), in_view(proposed, plain)[..., [1, 1, 1]])

@@ -284,7 +284,7 @@ def test_proofs_fill_the_strip_grow_and_show_large(opened, qtbot):
     qtbot.mouseRelease(tile, Qt.MouseButton.LeftButton, pos=QPoint(30, 60))
     assert (opened.canvas.zoom, opened.compare.now.mode) == view
     opened.canvas.set_zoom(1.0)
-    opened.canvas.show_place(proofs.items[1].x, proofs.items[1].y)
+    opened.canvas.show_point(proofs.items[1].x, proofs.items[1].y)
     opened.canvas.grab()
     places, middle = list(proofs.items), opened.canvas.rect().center()
     qtbot.mousePress(opened.canvas, Qt.MouseButton.LeftButton, pos=middle)
@@ -383,12 +383,12 @@ def test_a_route_is_proposed_when_opening_where_that_is_wished(window, qtbot, pi
 
 def test_the_lamp_does_not_change_the_values_under_the_pointer(opened, qtbot):
     opened.canvas.set_zoom(4.0)
-    opened.canvas.show_place(360, 240)
+    opened.canvas.show_point(360, 240)
     settle(opened, qtbot)
     at = (QPoint(360, 240).toPointF() * 4 + opened.canvas._corner + QPointF(2, 2)).toPoint()
     values = " ".join(str(v) for v in opened.session.engine.source.pixels[240, 360])
     for lamp in (0.0, 3.0):
-        opened.compare.look(lamp=lamp)
+        opened.compare.change_appearance(lamp=lamp)
         opened.canvas.pointed.emit(None)
         qtbot.mouseMove(opened.canvas, at + QPoint(40, 0))
         qtbot.mouseMove(opened.canvas, at)

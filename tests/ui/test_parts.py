@@ -23,7 +23,7 @@ from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Pool
 from dustpan.ui.app import start
 from dustpan.ui.memory import Memory
-from dustpan.ui.picture.screen import Look, Screen, read_profile
+from dustpan.ui.picture.screen import Appearance, Screen, read_profile
 from dustpan.ui.picture.tiles import Subject, Tiles, View, _strips, level_for
 from dustpan.ui.session.jobs import Jobs
 from dustpan.ui.session.session import Session
@@ -210,8 +210,8 @@ def test_profiles_reach_the_screen():
     assert read_profile(b"") is None and read_profile(b"no profile") is None
     red = np.zeros((4, 4, 3), np.float32)
     red[..., 0], red[..., 1] = 0.8, 0.4
-    plain, converted = Screen().show(red, Look()), Screen(read_profile(wide)).show(red, Look())
-    there_and_back = Screen(read_profile(wide), read_profile(wide)).show(red, Look())
+    plain, converted = Screen().show(red, Appearance()), Screen(read_profile(wide)).show(red, Appearance())
+    there_and_back = Screen(read_profile(wide), read_profile(wide)).show(red, Appearance())
     assert there_and_back == plain
     assert plain.pixelColor(1, 1).red() == 204
     assert converted.pixelColor(1, 1).red() > 208 and converted.pixelColor(1, 1).green() < 102

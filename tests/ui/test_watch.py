@@ -46,5 +46,5 @@ def test_a_change_between_reading_and_following_is_told(qtbot, tmp_path):
         watch.follow(path, stamp)
     assert "has changed" in told.args[0]
     watch.follow(None, None)
-    watch.look()
+    watch.check()
     assert stamp_of(tmp_path / "none.png") is None

@@ -44,13 +44,13 @@ def test_what_is_on_screen_at_100_percent_is_the_export_bit_for_bit(opened, qtbo
 def test_strips_of_views_that_were_left_are_not_kept(opened, qtbot):
     propose(opened, qtbot)
     opened.canvas.set_zoom(4.0)
-    opened.canvas.show_place(120, 120)
+    opened.canvas.show_point(120, 120)
     opened.controls.fields["luminance"].changed.emit(40.0)  # what was exact is so no more
     settle(opened, qtbot)
     assert opened.tiles.strips
     for x, y in ((120, 120), (600, 360), (120, 360), (600, 120)):
         opened.session.engine.stores = Stores.of(1 << 20)  # as when the picture is large: no block is at hand
-        opened.canvas.show_place(x, y)
+        opened.canvas.show_point(x, y)
         settle(opened, qtbot)
         view = opened.tiles.view.region
         assert all(piece.area.intersects(view) for piece in opened.tiles.strips) and len(opened.tiles.strips) <= 4

@@ -103,6 +103,8 @@ def end_plainly() -> None:
 def run(open_window: OpenWindow, arguments: list[str] | None = None) -> int:
     """Run a command line and return its exit status: 0 done, 1 failed, 2 wrong call, 130 interrupted.
 
+    Parameters
+    ----------
     open_window : starts the window on a list of files and returns its exit status.
     """
     try:

@@ -20,12 +20,12 @@ from dustpan.files.save import DEFAULT_QUALITY, FORMATS
 
 @click.command()
 @click.argument("pictures", metavar="IN …", nargs=-1, required=True, type=click.Path(path_type=Path))
-@click.option("--out", "out_", required=True, help="A file, or a folder (there already, or ending in /) for several.")
+@click.option("--out", "out_name", required=True, help="A file, or a folder (ending in /, or there already).")
 @click.option("--remedy", type=click.Path(path_type=Path), help="The route to use.")
 @click.option("--auto", is_flag=True, help="Propose a route for each picture from its measurement.")
 @click.option(
     "--format",
-    "format_",
+    "format_name",
     type=click.Choice(list(FORMATS)),
     help="How to write; by default as the name or the source says.",
 )
@@ -35,11 +35,11 @@ from dustpan.files.save import DEFAULT_QUALITY, FORMATS
 @click.option("--jobs", type=click.IntRange(1, 256), help="Threads altogether; by default all cores.")
 @click.option("--overwrite", is_flag=True, help="Replace files of the same name; never a source.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
-def process(pictures, out_, remedy, auto, format_, quality, jobs, overwrite, as_json):
+def process(pictures, out_name, remedy, auto, format_name, quality, jobs, overwrite, as_json):
     """Clean pictures. Example: dustpan process a.jpg b.jpg --out cleaned/ --auto"""
     if (remedy is None) == (not auto):
         raise click.UsageError("give either --remedy FILE or --auto.")
-    out, into_folder = Path(out_), _is_folder(pictures, out_, format_)
+    out, into_folder = Path(out_name), _is_folder(pictures, out_name, format_name)
     tally = Tally()
     with quiet_output():  # one JSON object on standard output, whatever a library prints there
         try:
@@ -49,8 +49,8 @@ def process(pictures, out_, remedy, auto, format_, quality, jobs, overwrite, as_
         except (RemedyError, SaveError) as fault:
             tally.fail(remedy if isinstance(fault, RemedyError) else out, str(fault))
         else:
-            order = Order(given, format_, quality, overwrite, tuple(pictures))
-            targets = targets_in(pictures, out, format_) if into_folder else {pictures[0]: out}
+            order = Order(given, format_name, quality, overwrite, tuple(pictures))
+            targets = targets_in(pictures, out, format_name) if into_folder else {pictures[0]: out}
             tally = _run(targets, order, jobs or os.cpu_count() or 1)
     for failure in tally.failed:
         say(f"dustpan: {failure['error']}")
@@ -59,18 +59,18 @@ def process(pictures, out_, remedy, auto, format_, quality, jobs, overwrite, as_
     click.get_current_context().exit(130 if tally.interrupted else 1 if tally.failed else 0)
 
 
-def _is_folder(pictures, out_: str, format_: str | None) -> bool:
+def _is_folder(pictures, out_name: str, format_name: str | None) -> bool:
     """Return whether --out is a folder; raises UsageError where it can't be what was asked for."""
-    out = Path(out_)
-    if out.is_dir() or out_.endswith(os.sep):
+    out = Path(out_name)
+    if out.is_dir() or out_name.endswith(os.sep):
         return True
     if len(set(pictures)) > 1:
         if out.suffix.lower() in WRITABLE or out.exists():
             raise click.UsageError(f"--out {out.name} is a file's name; several pictures need a folder (end it in /).")
         return True
-    if format_ and out.suffix.lower() not in FORMATS[format_].suffixes:
-        raise click.UsageError(f"--format {format_} and the name {out.name} contradict each other.")
-    if not format_ and out.suffix.lower() not in WRITABLE:
+    if format_name and out.suffix.lower() not in FORMATS[format_name].suffixes:
+        raise click.UsageError(f"--format {format_name} and the name {out.name} contradict each other.")
+    if not format_name and out.suffix.lower() not in WRITABLE:
         raise click.UsageError(f"--out {out.name}: no format is known by the ending '{out.suffix}'.")
     return False
 
@@ -96,6 +96,6 @@ def _run(targets: dict[Path, Path], order: Order, jobs: int) -> Tally:
         )
     for picture, error in refused.items():
         tally.fail(picture, error)
-    places = {str(picture): number for number, picture in enumerate(targets)}
-    tally.failed.sort(key=lambda entry: places[entry["source"]])
+    order_of = {str(picture): number for number, picture in enumerate(targets)}
+    tally.failed.sort(key=lambda entry: order_of[entry["source"]])
     return tally

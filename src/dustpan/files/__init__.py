@@ -76,7 +76,7 @@ ENDINGS = (
 READS = "JPEG, PNG, TIFF, WebP, OpenEXR, FITS and camera raw"
 
 
-def read_glimpse(path: str | Path) -> tuple[np.ndarray, tuple[int, int]] | None:
+def read_preview(path: str | Path) -> tuple[np.ndarray, tuple[int, int]] | None:
     """Return a small preview of a file (h x w x 3 uint8) and the full size, or None where that would be slow.
 
     For JPEG and WebP, which can be read reduced, and for raw files, which carry a small picture along.
@@ -90,11 +90,11 @@ def read_glimpse(path: str | Path) -> tuple[np.ndarray, tuple[int, int]] | None:
     if head.startswith(b"\xff\xd8\xff") or (head[:4] == b"RIFF" and head[8:12] == b"WEBP"):
         from dustpan.files import vips
 
-        return vips.glimpse(path)
+        return vips.preview(path)
     if _is_raw(path, head):
         from dustpan.files import raw
 
-        return raw.glimpse(path)
+        return raw.preview(path)
     return None
 
 

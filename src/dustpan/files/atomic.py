@@ -11,7 +11,7 @@ from pathlib import Path
 
 from dustpan.core.errors import SaveError
 
-_PREFIX = ".dustpan-"  # of unfinished files; the process that writes one stands behind it
+_PREFIX = ".dustpan-"  # of unfinished files; the process that writes first stands behind it
 _under_way: set[Path] = set()
 _cleaned: set[Path] = set()  # folders already looked through by this process
 
@@ -50,7 +50,7 @@ def save_whole(
 
     Raises
     ------
-    SaveError when the target is one of the sources, is there already without `overwrite`, or can't be written;
+    SaveError when the target is first of the sources, is there already without `overwrite`, or can't be written;
     nothing is left behind then.
     """
     check_name(target, overwrite=overwrite, sources=sources)
@@ -111,11 +111,11 @@ def _put(part: Path, target: Path, *, overwrite: bool) -> None:
         os.replace(part, target)
 
 
-def _same(one: Path, other: Path) -> bool:
+def _same(first: Path, other: Path) -> bool:
     try:
-        return os.path.samefile(one, other)
+        return os.path.samefile(first, other)
     except OSError:
-        return one.absolute() == other.absolute()
+        return first.absolute() == other.absolute()
 
 
 def _read_umask() -> int:

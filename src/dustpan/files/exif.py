@@ -59,13 +59,13 @@ def _open(data: bytes) -> Any:
 
 
 def _bytes_of(image: Any) -> bytes:
-    held = image.io()
-    held.open()
+    stream = image.io()
+    stream.open()
     try:
-        return bytes(held.mmap())
+        return bytes(stream.mmap())
     finally:
-        held.munmap()
-        held.close()
+        stream.munmap()
+        stream.close()
 
 
 def _with_data(block: bytes, use: Callable[[Any], Any], fallback: Any) -> Any:
@@ -303,7 +303,9 @@ class Block:
 def append_directories(path: Path, block: Block, *, entries: dict[int, int]) -> None:
     """Append a block's directories to a TIFF file of the same byte order and point the entries at them.
 
-    entries : where the 12-byte entry stands in the file that is to become each directory's pointer.
+    Parameters
+    ----------
+    entries : position in the file of the 12-byte entry that is to become each directory's pointer.
     """
     with open(path, "r+b") as file:
         for tag, at in entries.items():

@@ -16,7 +16,7 @@ import OpenEXR
 from dustpan.core.errors import PictureError
 from dustpan.core.picture.source import Metadata, Source
 from dustpan.files import exif
-from dustpan.files.limits import check_size, sound_numbers
+from dustpan.files.limits import check_size, replace_non_finite
 
 #: Blocks of other formats, carried as text attributes in base 64.
 _BLOCKS = {"exif": "exifBlock", "iptc": "iptcBlock", "profile": "iccProfile"}
@@ -57,7 +57,7 @@ def read(path: Path) -> Source:
     alpha_name = names[0][: -len(names[0].split(".")[-1])] + "A"
     alpha = planes.pop(alpha_name, None)
     types = {name: plane.dtype for name, plane in zip(names, colours, strict=True)}
-    pixels, unsound = sound_numbers(np.stack(colours, axis=-1).astype(np.float32))
+    pixels, non_finite = replace_non_finite(np.stack(colours, axis=-1).astype(np.float32))
     exact = np.stack(colours, axis=-1) if any(kind == np.uint32 for kind in types.values()) else None
     if alpha is not None:
         types[alpha_name] = alpha.dtype
@@ -68,7 +68,7 @@ def read(path: Path) -> Source:
     kept |= {"names": (*names, alpha_name), "types": types, "parts": rest}
     notes = {
         f"The file has {len(parts)} parts; the first was opened, the others are kept.": len(parts) > 1,
-        "The file holds values that are no numbers; they are shown as black or white.": unsound is not None,
+        "The file holds values that are no numbers; they are shown as black or white.": non_finite is not None,
         "The file names primaries of its own; its colours are shown as if they were sRGB's.": _other_primaries(header),
         "Its compression loses detail; it is written with one that does not.": kept.get("compression") not in _LOSSLESS,
     }
@@ -92,7 +92,7 @@ def read(path: Path) -> Source:
         metadata=metadata,
         messages=messages,
         alpha_kind="premultiplied",
-        non_finite=unsound,
+        non_finite=non_finite,
         exact=exact,
     )
 
@@ -172,8 +172,8 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata, layers: Mapping[st
         OpenEXR.Part(_writable(other), _contiguous(planes), str(other.get("name", ""))) for other, planes in parts
     ]
     try:
-        with open(path, "r+b") as file, OpenEXR.File(whole) as made:
-            made.write(f"/proc/self/fd/{file.fileno()}")
+        with open(path, "r+b") as file, OpenEXR.File(whole) as writer:
+            writer.write(f"/proc/self/fd/{file.fileno()}")
     except _FAULTS as fault:
         raise OSError(str(fault)) from fault  # names the target where it is caught
 

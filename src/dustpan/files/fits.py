@@ -12,7 +12,7 @@ from astropy.io.fits.verify import VerifyError
 from dustpan.core.errors import PictureError
 from dustpan.core.picture.source import Metadata, Source
 from dustpan.files import exif
-from dustpan.files.limits import check_size, sound_numbers
+from dustpan.files.limits import check_size, replace_non_finite
 
 _STRUCTURE = (
     "SIMPLE",
@@ -46,7 +46,7 @@ def read(path: Path) -> Source:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            with open(path, "rb") as held, fits.open(held, memmap=False) as file:
+            with open(path, "rb") as opened, fits.open(opened, memmap=False) as file:
                 return _read_first(path, file)
     except (PictureError, MemoryError):
         raise
@@ -71,11 +71,11 @@ def _read_first(path: Path, file: fits.HDUList) -> Source:
     planes = data.reshape(-1, *data.shape[-2:])
     raw = np.ascontiguousarray(np.moveaxis(planes, 0, -1)[::-1])
     raw = raw.astype(raw.dtype.newbyteorder("="))
-    pixels, level, unsound = _native(raw)
+    pixels, level, non_finite = _native(raw)
     exact = raw if raw.dtype not in (np.uint8, np.uint16, np.float32) else None
     notes = {
         "The file holds several pictures; the first was opened.": len(pictures) > 1,
-        "The file holds values that are no numbers; they are shown as black or white.": unsound is not None,
+        "The file holds values that are no numbers; they are shown as black or white.": non_finite is not None,
         "Its scaled whole numbers are written as floating point.": header.get("BITPIX", -32) > 0
         and raw.dtype.kind == "f",
         f"Its {8 * raw.dtype.itemsize}-bit values are worked in 32-bit floating point.": exact is not None
@@ -99,7 +99,7 @@ def _read_first(path: Path, file: fits.HDUList) -> Source:
     )
     messages = tuple(note for note, holds in notes.items() if holds)
     return Source(
-        pixels, name=path.name, linear=True, metadata=metadata, messages=messages, non_finite=unsound, exact=exact
+        pixels, name=path.name, linear=True, metadata=metadata, messages=messages, non_finite=non_finite, exact=exact
     )
 
 
@@ -122,8 +122,8 @@ def _check_axes(path: Path, file: fits.HDUList) -> None:
 def _read_blocks(file: fits.HDUList) -> dict[str, bytes]:
     """Return the blocks of other formats that extensions of bytes carry along."""
     units = {unit.name: unit for unit in file if unit.is_image and unit.header.get("NAXIS") == 1}
-    held = {name: units[name.upper()] for name in _BLOCKS if name.upper() in units}
-    return {name: unit.data.tobytes() for name, unit in held.items() if unit.data.dtype == np.uint8}
+    opened = {name: units[name.upper()] for name in _BLOCKS if name.upper() in units}
+    return {name: unit.data.tobytes() for name, unit in opened.items() if unit.data.dtype == np.uint8}
 
 
 def _native(pixels: np.ndarray) -> tuple[np.ndarray, float, tuple[np.ndarray, np.ndarray] | None]:
@@ -133,10 +133,10 @@ def _native(pixels: np.ndarray) -> tuple[np.ndarray, float, tuple[np.ndarray, np
     """
     if pixels.dtype in (np.uint8, np.uint16):
         return pixels, 1.0, None
-    values, unsound = sound_numbers(pixels.astype(np.float32))
+    values, non_finite = replace_non_finite(pixels.astype(np.float32))
     top = float(np.abs(values).max(initial=0.0))
     level = 1.0 if top <= 1.5 else 2.0 ** int(np.ceil(np.log2(top)))
-    return values / np.float32(level), level, unsound
+    return values / np.float32(level), level, non_finite
 
 
 def write(path: Path, pixels: np.ndarray, metadata: Metadata) -> None:

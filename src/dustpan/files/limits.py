@@ -24,13 +24,13 @@ def check_size(path: Path, width: int, height: int, bands: int) -> None:
         raise PictureError(f"{path}: has {bands} channels; 1 (grey) to 4 (colour and alpha) can be opened.")
 
 
-def sound_numbers(values: np.ndarray) -> tuple[np.ndarray, tuple[np.ndarray, np.ndarray] | None]:
+def replace_non_finite(values: np.ndarray) -> tuple[np.ndarray, tuple[np.ndarray, np.ndarray] | None]:
     """Replace NaN by 0 and infinite values by 1 or 0; return the result and what was replaced.
 
-    The second is their flat numbers and their values, or None when all were sound.
+    The second is the flat indices of the replaced values and these values, or None when all were finite.
     """
     sound = np.isfinite(values)
     if sound.all():
         return values, None
-    places = np.flatnonzero(~sound)
-    return np.nan_to_num(values, nan=0.0, posinf=1.0, neginf=0.0), (places, values.ravel()[places])
+    index = np.flatnonzero(~sound)
+    return np.nan_to_num(values, nan=0.0, posinf=1.0, neginf=0.0), (index, values.ravel()[index])

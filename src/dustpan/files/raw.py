@@ -136,14 +136,14 @@ def _display_matrix(xyz_to_camera: np.ndarray) -> np.ndarray:
     return np.linalg.inv(seen / seen.sum(axis=1, keepdims=True))
 
 
-def glimpse(path: Path) -> tuple[np.ndarray, tuple[int, int]] | None:
+def preview(path: Path) -> tuple[np.ndarray, tuple[int, int]] | None:
     """Return a raw file's embedded preview, or one binned from its mosaic, and the full size."""
     try:
         with open(path, "rb") as file, rawpy.imread(file) as raw:
             size = (raw.sizes.height, raw.sizes.width) if raw.sizes.flip & 4 else (raw.sizes.width, raw.sizes.height)
             try:
                 thumb = raw.extract_thumb()
-                found = vips.glimpse(bytes(thumb.data)) if thumb.format == rawpy.ThumbFormat.JPEG else None
+                found = vips.preview(bytes(thumb.data)) if thumb.format == rawpy.ThumbFormat.JPEG else None
             except rawpy.LibRawError:
                 found = None
             if found is not None:

@@ -112,8 +112,15 @@ def save_picture(
 ) -> None:
     """Write rendered pixels whole or not at all; raises SaveError that names the file.
 
-    layers : other planes of the source by name, for formats that hold them; alpha_kind : of the source, for formats
-    that say which kind theirs is; check : raises to stop before the file is put in its place.
+    Parameters
+    ----------
+    pixels : H x W x 1 to 4, in the format's depth.
+    quality : 1 to 100, for formats that have one.
+    overwrite : replace a file of that name.
+    sources : files that are never written to.
+    layers : other planes of the source by name, for formats that hold them.
+    alpha_kind : of the source, for formats that say which kind theirs is.
+    check : raises to stop before the file is renamed.
     """
 
     def write(part: Path) -> None:

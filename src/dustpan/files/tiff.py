@@ -15,7 +15,7 @@ import tifffile
 from dustpan.core.errors import PictureError
 from dustpan.core.picture.source import Metadata, Source
 from dustpan.files import exif
-from dustpan.files.limits import check_size, sound_numbers
+from dustpan.files.limits import check_size, replace_non_finite
 
 _TURNS = {
     1: (0, False),
@@ -78,13 +78,13 @@ def _read_page(path: Path, file: tifffile.TiffFile) -> Source:
     quarter, mirrored = _TURNS.get(int(_tag(page, "Orientation", 1)), (0, False))
     pixels = _turned(pixels, quarter, mirrored)
     alpha = None if alpha is None else _turned(alpha, quarter, mirrored)
-    unsound = None
+    non_finite = None
     if pixels.dtype.kind == "f":
-        pixels, unsound = sound_numbers(pixels)
+        pixels, non_finite = replace_non_finite(pixels)
     metadata = _metadata(path, page)
     notes = {
         "The file has several pages; the first was opened.": len(file.pages) > 1,
-        "The file holds values that are no numbers; they are shown as black or white.": unsound is not None,
+        "The file holds values that are no numbers; they are shown as black or white.": non_finite is not None,
         f"Its {page.bitspersample}-bit values were opened as {8 * pixels.dtype.itemsize}-bit ones.": page.photometric
         < 3
         and stored.kind == "u"
@@ -101,7 +101,7 @@ def _read_page(path: Path, file: tifffile.TiffFile) -> Source:
         metadata=metadata,
         messages=tuple(note for note, holds in notes.items() if holds),
         alpha_kind=kind,
-        non_finite=unsound,
+        non_finite=non_finite,
     )
 
 

@@ -75,19 +75,19 @@ def _plain(image: pyvips.Image) -> tuple[pyvips.Image, tuple[str, ...]]:
 
 def _metadata(image: pyvips.Image, head: bytes) -> Metadata:
     fields = set(image.get_fields())
-    held: dict[str, Any] = {name: bytes(image.get(field)) for name, field in _BLOCKS.items() if field in fields}
+    blocks: dict[str, Any] = {name: bytes(image.get(field)) for name, field in _BLOCKS.items() if field in fields}
     texts = (_text(image, field) for field in fields if field.startswith("png-comment-") and field.endswith(_PNG_IPTC))
-    held["iptc"] = _unwrap_iptc(held.get("iptc", b"") or _from_text(next(texts, "")))
-    held["exif"] = exif.upright(exif.strip_prefix(held.get("exif", b"")))
-    held["xmp"] = exif.upright_xmp(held.get("xmp", b""))
+    blocks["iptc"] = _unwrap_iptc(blocks.get("iptc", b"") or _from_text(next(texts, "")))
+    blocks["exif"] = exif.upright(exif.strip_prefix(blocks.get("exif", b"")))
+    blocks["xmp"] = exif.upright_xmp(blocks.get("xmp", b""))
     if image.interpretation == "cmyk":
-        held.pop("profile", None)
+        blocks.pop("profile", None)
     resolution = _png_resolution(head)
     if "resolution-unit" in fields and (image.xres, image.yres) != (1.0, 1.0):  # what is said when nothing is known
         resolution = (image.xres * _MM_PER_INCH, image.yres * _MM_PER_INCH)
     lossless = b"VP8L" in head  # the picture's own chunk; extended files have it after their profile
     native = ("webp", {"lossless": lossless}) if head[:4] == b"RIFF" else None
-    return Metadata(**held, resolution=resolution, native=native, **exif.facts(held["exif"]))
+    return Metadata(**blocks, resolution=resolution, native=native, **exif.facts(blocks["exif"]))
 
 
 def _png_resolution(head: bytes) -> tuple[float, float] | None:
@@ -171,7 +171,7 @@ def _with_resolution(data: bytes, resolution: tuple[float, float] | None) -> byt
     return data
 
 
-def glimpse(source: Path | bytes, side: int = 1024) -> tuple[np.ndarray, tuple[int, int]] | None:
+def preview(source: Path | bytes, side: int = 1024) -> tuple[np.ndarray, tuple[int, int]] | None:
     """Return a JPEG or WebP file (or its bytes) reduced to about `side` px, upright, and the full size, or None."""
     try:
         data = source if isinstance(source, bytes) else source.read_bytes()

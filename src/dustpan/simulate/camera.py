@@ -44,8 +44,13 @@ TO_DISPLAY = np.array([[1.52, -0.40, -0.12], [-0.18, 1.43, -0.25], [0.02, -0.42,
 class Settings:
     """How a photograph is taken and processed in the camera.
 
-    iso : 100 to 102400. seconds : exposure. temperature : of the sensor, degrees Celsius.
-    demosaic : "fine" or "fast". sharpening : 0 to 1, as the camera itself sharpens.
+    Attributes
+    ----------
+    iso : 100 to 102400.
+    seconds : exposure; more hot pixels show in a longer one.
+    temperature : of the sensor, degrees Celsius.
+    demosaic : "fine" or "fast".
+    sharpening : 0 to 1, as the camera itself sharpens.
     """
 
     iso: int = 12800
@@ -57,8 +62,10 @@ class Settings:
 
 def take_photograph(truth: np.ndarray, settings: Settings, *, seed: int) -> np.ndarray:
     """Return the camera's picture of a scene as working pixels.
-
-    truth : H x W x 3 linear light, 1 is where the sensor clips; the same seed, the same noise.
+    Parameters
+    ----------
+    truth : H x W x 3 linear light, 1 is where the sensor clips.
+    seed : the same seed gives the same noise.
     """
     mosaic = read_sensor(truth, settings, seed=seed)
     interpolate = {"fine": demosaic_fine, "fast": demosaic_fast}[settings.demosaic]
@@ -67,7 +74,7 @@ def take_photograph(truth: np.ndarray, settings: Settings, *, seed: int) -> np.n
 
 
 def read_sensor(truth: np.ndarray, settings: Settings, *, seed: int, pattern: np.ndarray | None = None) -> np.ndarray:
-    """Return the sensor's mosaic (H x W, 0 to 1) of a scene; pattern : colours of its sites, by default `BAYER`."""
+    """Return the sensor's mosaic (H x W, 0 to 1) of a scene, by default through the `BAYER` pattern."""
     rng = np.random.default_rng([seed, settings.iso])
     sensor = np.clip(truth @ np.linalg.inv(TO_DISPLAY).T, 0, None) / WHITE_BALANCE
     return expose_mosaic(sensor, settings, rng=rng, pattern=BAYER if pattern is None else pattern)
@@ -106,14 +113,14 @@ def expose_mosaic(
 def hot_pixels(shape: tuple[int, int], settings: Settings) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Return rows, columns and dark electrons of the sensor's hot pixels for an exposure.
 
-    They are the sensor's own: the same places in every photograph of that size. Their current doubles every
-    six degrees and gathers over the exposure.
+    They are the sensor's own: the same pixels in every photograph of that size. Their current doubles every
+    six degrees and adds up over the exposure.
     """
     rng = np.random.default_rng([SERIAL, *shape])
     count = round(HOT_SHARE * shape[0] * shape[1])
-    places = rng.choice(shape[0] * shape[1], count, replace=False)
+    index = rng.choice(shape[0] * shape[1], count, replace=False)
     rate = 10 ** rng.normal(3.7, 0.55, count) * 2 ** ((settings.temperature - 22.0) / 6.0)
-    return places // shape[1], places % shape[1], rate * settings.seconds
+    return index // shape[1], index % shape[1], rate * settings.seconds
 
 
 def sharpen_in_camera(picture: np.ndarray, amount: float) -> np.ndarray:

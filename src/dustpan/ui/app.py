@@ -22,8 +22,11 @@ _AWAKE = 400  # ms between two looks for a signal
 def start(files: list[Path], *, scene: str | None = None, into: Path | None = None) -> int:
     """Start the application; returns its exit status.
 
-    files : pictures to open (the first is shown). scene : a demo scene instead. into : do the main job once
-    without a user, write the cleaned picture and a screenshot there, and end.
+    Parameters
+    ----------
+    files : pictures to open; the first is shown.
+    scene : a demo scene to open instead.
+    into : do the main job once without a user, write the cleaned picture and a screenshot there, and end.
     """
     if not _has_display():
         if scene is None:

@@ -22,7 +22,11 @@ _WIDTH = 520
 class StartPage(QWidget):
     """A quiet page with three ways to begin.
 
-    asked : a file is to be chosen. picked(path) : a recent picture. sample(name) : a demo scene.
+    Signals
+    -------
+    asked : a file is to be chosen.
+    picked(path) : a recent picture is to be opened.
+    sample(name) : a demo scene is to be opened.
     """
 
     asked = pyqtSignal()

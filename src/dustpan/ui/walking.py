@@ -23,6 +23,8 @@ _FILTER = f"Pictures ({READS}) ({_ENDINGS});;All files (*)"
 class Walking(QObject):
     """Open pictures together; the first is shown, and PgDn and PgUp walk through them.
 
+    Signals
+    -------
     changed : another picture is shown, or one was found to be broken.
     """
 

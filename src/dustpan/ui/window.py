@@ -35,7 +35,7 @@ from dustpan.ui.picture.canvas import Canvas
 from dustpan.ui.picture.compare import INPUT, MODES, Compare
 from dustpan.ui.picture.compare_bar import CompareBar, WrappingBar, mode_actions
 from dustpan.ui.picture.display import Display, Stretch
-from dustpan.ui.picture.screen import Look
+from dustpan.ui.picture.screen import Appearance
 from dustpan.ui.picture.tiles import Tiles
 from dustpan.ui.picture.values import Values
 from dustpan.ui.remedy_files import RemedyFiles
@@ -250,13 +250,13 @@ class Window(QMainWindow):
         self.proof_strip.sized.connect(partial(self.memory.put, "proof_height"))
         self.readings.reported.connect(self.findings.take_report)
         self.readings.reported.connect(lambda report: self.route_bar.refresh())
-        self.proofs.placed.connect(self.findings.search)  # the proofs come first
+        self.proofs.chosen.connect(self.findings.search)  # the proofs come first
         self.watch.told.connect(lambda text: self.message.tell(text, True))
         self.tiles.state.connect(self._show_state)
         self.compare.changed.connect(self._compare_anew)
         self.controls.peeked.connect(self.compare.peek)
         self.canvas.zoomed.connect(lambda zoom: self.zoom_button.setText(f"{zoom:.0%}".replace("%", " %")))
-        self.canvas.moved.connect(self._place_detail)
+        self.canvas.moved.connect(self._move_detail)
         self.display.changed.connect(self.proofs.render)
         self.display.changed.connect(self._refresh)
         self.start_page.asked.connect(self.walking.ask)
@@ -301,7 +301,7 @@ class Window(QMainWindow):
     def _begin_looking(self) -> None:
         """Show a new picture plainly; one of linear light and a dark sky is stretched for the eye."""
         native = self.session.engine.source.metadata.native
-        self.compare.set(mode="", against="original", look=Look())
+        self.compare.set(mode="", against="original", appearance=Appearance())
         if native is not None and native[0] == "fits":
             self.stretch.switch(True)
         untouched = all(step.develops for step in self.session.route)
@@ -318,10 +318,10 @@ class Window(QMainWindow):
         self.other.active = self.compare.shows_other
         self.tiles.refresh()
         self.other.refresh()
-        self._place_detail()
+        self._move_detail()
 
-    def _place_detail(self) -> None:
-        self.compare_bar.place_detail(QPoint(self.canvas.width() - 8, 8))
+    def _move_detail(self) -> None:
+        self.compare_bar.move_detail(QPoint(self.canvas.width() - 8, 8))
 
     def _hatch(self, on: bool) -> None:
         self.canvas.ellipse.hatched = on
@@ -405,7 +405,7 @@ class Window(QMainWindow):
         """Keep the message in its place."""
         super().resizeEvent(event)
         if self.message.isVisible():
-            self.message.place()
+            self.message.reposition()
 
     def _remembered_size(self) -> tuple[int, int]:
         size = self.memory.get("size", list(_SIZE))

@@ -1,6 +1,6 @@
 """Cleaning by a sliding block transform: the quick engine's arithmetic.
 
-ChangedPixels of 8 x 8 stand at every second pixel, counted from the picture's corner. Two passes: a hard threshold
+Windows of 8 x 8 stand at every second pixel, counted from the picture's corner. Two passes: a hard threshold
 makes a pilot, then each coefficient is scaled by the pilot's share of signal. Overlapping results are averaged
 with the inverse of the noise each still holds. Several scales share the work: what is coarser than a window is
 cleaned on reduced pictures and laid under.

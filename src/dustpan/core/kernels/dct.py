@@ -194,12 +194,20 @@ def _spread(rows, top, half, plane):
 
 @kernel("f4[:,:,::1], f4[:,:,::1], f4[:,::1], f4[::1], f4, f4, i8, i8, i8, f4[:,:,::1], f4[:,:,::1]")
 def clean_rows(noisy, pilot, sigma, spectrum, threshold, least, phase, first, last, sums, weights):
-    """Work the patch rows `first` to `last` of one plane; hard threshold when `threshold` > 0, else Wiener.
+    """Clean the rows of windows `first` to `last` of one plane: hard threshold when `threshold` > 0, else Wiener.
 
-    noisy, pilot, sums : (2, H, W / 2), even and odd columns apart; weights : (2, H / 2, W / 2), a patch row each
-    sigma : (H / 2, W / 2), noise of the patch that starts there; spectrum : 64 relative deviations
-    phase : the plane's first patch is the picture's patch of this number, counted along a row. ChangedPixels are worked
-        together from whole multiples of SEGMENT, so that sums come out the same to the last bit in every tile.
+    Parameters
+    ----------
+    noisy, pilot : (2, H, W / 2), even and odd columns apart.
+    sigma : (H / 2, W / 2), noise of the window that starts there.
+    spectrum : (64,) relative deviations of the coefficients.
+    threshold : of the coefficients, in deviations.
+    least : least factor of a coefficient in the Wiener pass.
+    phase : number, along a row of the picture, of the plane's first window. Windows are worked together from whole
+        multiples of SEGMENT, so that sums come out the same to the last bit in every tile.
+    first, last : rows of windows.
+    sums : (2, H, W / 2), to which the results are added.
+    weights : (2, H / 2, W / 2), to which their weights are added.
     """
     half = noisy.shape[2]
     windows = half - 3

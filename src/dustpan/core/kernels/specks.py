@@ -74,11 +74,11 @@ def _median_distance(values, median):
 
 
 @kernel("f4[:,:,::1], f4[:,:,::1], i8[:,::1], f4[:,::1], f4, b1, b1, b1[:,::1]")
-def judge_specks(tile, sigma, places, standing, sensitivity, coloured, spare_stars, marks):
-    """Mark those of `places` (N x 2, row and column) that are centres of specks; see `specks.find_specks`."""
+def judge_specks(tile, sigma, points, standing, sensitivity, coloured, spare_stars, marks):
+    """Mark those of `points` (N x 2, row and column) that are centres of specks; see `specks.find_specks`."""
     values = np.empty(24, np.float32)
-    for n in range(places.shape[0]):
-        y, x = places[n, 0], places[n, 1]
+    for n in range(points.shape[0]):
+        y, x = points[n, 0], points[n, 1]
         sign = standing[y, x]
         if _above_half(tile, sigma, y, x, sign, sensitivity, coloured):
             marks[y, x] = _is_speck(tile, sigma, y, x, sign, sensitivity, coloured, spare_stars, values)
@@ -161,12 +161,12 @@ def mark_standing(plane, room, sign, standing):
 
 
 @kernel("f4[:,:,::1], f4[:,:,::1], i8[:,::1], b1[:,::1]")
-def mark_touched(tile, sigma, places, touched):
-    """Mark those of `places` (N x 2, row and column) that differ from their surroundings by more than the noise."""
+def mark_touched(tile, sigma, points, touched):
+    """Mark those of `points` (N x 2, row and column) that differ from their surroundings by more than the noise."""
     height, width = touched.shape
     values = np.empty(24, np.float32)
-    for n in range(places.shape[0]):
-        y, x = places[n, 0], places[n, 1]
+    for n in range(points.shape[0]):
+        y, x = points[n, 0], points[n, 1]
         if y < _RING or x < _RING or y >= height - _RING or x >= width - _RING:
             continue
         for c in range(3):
@@ -252,10 +252,10 @@ def _has_skirt(mosaic, colours, y, x, sign, excess, sigma):
 
 
 @kernel("f4[:,:,::1], b1[:,::1], i8[:,::1], i8, f4[:,:,::1]")
-def fill_touched(tile, touched, places, reach, mended):
-    """Fill `places` from sound pixels on both sides, along the direction of least change."""
-    for n in range(places.shape[0]):
-        y, x = places[n, 0], places[n, 1]
+def fill_touched(tile, touched, points, reach, mended):
+    """Fill `points` from sound pixels on both sides, along the direction of least change."""
+    for n in range(points.shape[0]):
+        y, x = points[n, 0], points[n, 1]
         best = np.float32(1e9)
         for direction in range(4):
             dy, dx = ((0, 1), (1, 0), (1, 1), (1, -1))[direction]

@@ -59,7 +59,7 @@ class NoiseModel:
 
     @cached_property
     def _table(self) -> np.ndarray:
-        """Deviations at finely spaced tones: looking up is much quicker than interpolating at every patch."""
+        """Deviations at finely spaced tones: looking up is much quicker than interpolating at every window."""
         fine = np.linspace(0, 1, _TABLE_SIZE)
         planes = [[np.interp(fine, TONES, plane) for plane in level] for level in self.sigma]
         return np.asarray(planes, np.float32)

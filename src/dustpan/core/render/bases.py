@@ -19,7 +19,7 @@ from dustpan.core.work.pool import Pool
 from dustpan.core.work.sharing import run_shared
 
 _LARGE = 256 << 20  # bytes from which a Base is kept in a file
-_FEW = 0.02  # of a picture's pixels; at most so many changed ones are kept singly
+_FEW_PIXELS = 0.02  # share of a picture; up to so many changed pixels are kept singly
 
 
 def make_base(renderer: Renderer, start: Plan, plan: Plan, *, pool: Pool | None, check: Check) -> Base:
@@ -50,7 +50,7 @@ def _find_changes(renderer: Renderer, start: Plan, plan: Plan, pool: Pool | None
     """Return the pixels in which a plan differs from its start, or None when they are too many to keep singly."""
     width, height = plan.size
     parts: list[Change] = []
-    most = _FEW * width * height
+    most = _FEW_PIXELS * width * height
 
     def compare_block(region: Region) -> None:
         if sum(len(part[0]) for part in parts) > most:

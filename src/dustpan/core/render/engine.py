@@ -35,8 +35,8 @@ from dustpan.core.work.pool import Pool
 _BUDGET = 1 << 30  # bytes of blocks that an engine without shared stores keeps
 
 
-class _Looked(NamedTuple):
-    """What came of looking at a step's input."""
+class _Analysed(NamedTuple):
+    """What the analysis of a step's input gave."""
 
     params: Params
     measured: Params | None
@@ -135,20 +135,20 @@ class Engine(Renderer):
         kept = frozen.find(step.id) if frozen else None
         if kept and kept.step.params == step.params:
             analysis_key = kept.analysis_key
-            looked = _Looked(kept.params, kept.measured, kept.analysis, kept.noise)
+            analysed = _Analysed(kept.params, kept.measured, kept.analysis, kept.noise)
         else:
             analysis_key = digest(plan.key, step.kind, step.params)
-            make = partial(self._look, plan, kind, step.params, check)
-            looked = self.stores.analyses.get_or_make(analysis_key, make, check=check)
-        raw_key = digest(plan.key, step.kind, looked.params, analysis_key)
+            make = partial(self._analyse, plan, kind, step.params, check)
+            analysed = self.stores.analyses.get_or_make(analysis_key, make, check=check)
+        raw_key = digest(plan.key, step.kind, analysed.params, analysis_key)
         prepared = Prepared(
             step=step,
             kind=kind,
-            params=looked.params,
-            measured=looked.measured,
-            analysis=looked.analysis,
+            params=analysed.params,
+            measured=analysed.measured,
+            analysis=analysed.analysis,
             analysis_key=analysis_key,
-            noise=looked.noise,
+            noise=analysed.noise,
             base=plan.base,
             mask_analyses=self._analyse_mask(plan, step, check),
             raw_key=raw_key,
@@ -156,23 +156,23 @@ class Engine(Renderer):
         )
         return replace(plan, prepared=(*plan.prepared, prepared))
 
-    def _look(self, plan: Plan, kind: StepKind, params: Params, check: Check) -> _Looked:
+    def _analyse(self, plan: Plan, kind: StepKind, params: Params, check: Check) -> _Analysed:
         survey = self.survey(plan, check=check)
         measured = kind.measured(survey)
         resolved = kind.resolve(params, measured)
         analysis = None if kind.idle(resolved) else kind.analyse(resolved, survey)
-        return _Looked(resolved, measured, analysis, survey.noise)
+        return _Analysed(resolved, measured, analysis, survey.noise)
 
     def _analyse_mask(self, plan: Plan, step: Step, check: Check) -> tuple[Any, ...]:
         """Return what each part of a step's Where knows of the whole picture."""
-        looked_at = replace(plan, prepared=()) if step.where.origin == "source" else plan
+        seen = replace(plan, prepared=()) if step.where.origin == "source" else plan
 
         def analyse(part: Part) -> Any:
             kind = part_kinds()[part.kind]
             if not kind.reads_pixels:
                 return None
-            key = digest("mask", looked_at.key, part.kind, part.params)
-            make = partial(kind.analyse, part.params, self.survey(looked_at, check=check))
+            key = digest("mask", seen.key, part.kind, part.params)
+            make = partial(kind.analyse, part.params, self.survey(seen, check=check))
             return self.stores.analyses.get_or_make(key, make, check=check)
 
         return tuple(analyse(part) for part in step.where.parts)
@@ -198,7 +198,7 @@ class Engine(Renderer):
             return base, MeasuredNoise.known(after.model)
         return base, MeasuredNoise.of(base, pool=self.pool)
 
-    # -- looking ----------------------------------------------------------------------------------------------
+    # -- searching--------------------------------------------------------------------------------------------
 
     def inside(self, plan: Plan, step_id: str, name: str, region: Region, *, check: Check = no_check) -> np.ndarray:
         """Return an inner picture of a step for a region, in pixels of the plan's level; h x w x 3, 0 to 1.

@@ -68,7 +68,9 @@ def describe(finding: Finding) -> str:
 def word_for(finding: Finding, done: float) -> tuple[str, str]:
     """Return the word behind a finding, and the tip of what a click on it does; no tip where nothing is to be done.
 
-    done : how far the step that mends it is mixed in, 0 when it is off or not there, below 0 when it is masked.
+    Parameters
+    ----------
+    done : Mix of the step that mends it, 0 when it is off or not there, below 0 when it is masked.
     """
     label = kind_of(finding.step).label
     if finding.harm:

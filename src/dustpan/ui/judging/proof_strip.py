@@ -110,8 +110,8 @@ class ProofTile(QPushButton):
         moved = event.position() - self._pressed
         if moved.manhattanLength() > _FAR or proof is not self._start:
             self._hold.stop()
-            place = {"x": self._start.x - moved.x() / proof.zoom, "y": self._start.y - moved.y() / proof.zoom}
-            self.proofs.put(proof, replace(proof, **place))
+            moved_to = {"x": self._start.x - moved.x() / proof.zoom, "y": self._start.y - moved.y() / proof.zoom}
+            self.proofs.put(proof, replace(proof, **moved_to))
 
     def mouseReleaseEvent(self, event):
         """Go to the place when it was a click; end the large view."""
@@ -130,7 +130,7 @@ class ProofTile(QPushButton):
     def go(self) -> None:
         """Take the picture to this place."""
         if proof := self.proof:
-            self.proofs.canvas.show_place(proof.x, proof.y)
+            self.proofs.canvas.show_point(proof.x, proof.y)
 
     def closer(self) -> None:
         """Change between 100 % and 200 %."""
@@ -221,7 +221,10 @@ class Grip(QWidget):
 class ProofStrip(QWidget):
     """The row of proofs along the bottom, and their frames on the picture.
 
-    sized(height) : the pictures are another height. told(text) : something to say.
+    Signals
+    -------
+    sized(height) : the pictures have another height.
+    told(text) : something to say.
     """
 
     sized = pyqtSignal(int)
@@ -390,10 +393,10 @@ class ProofStrip(QWidget):
         """Move the frame that is held."""
         if self._held is None:
             return False
-        place = (at - self._grip) / self.canvas.zoom
-        moved = replace(self._held, x=place.x(), y=place.y())
-        held, self._held = self._held, moved
-        self.proofs.put(held, moved)
+        centre = (at - self._grip) / self.canvas.zoom
+        moved = replace(self._held, x=centre.x(), y=centre.y())
+        before, self._held = self._held, moved
+        self.proofs.put(before, moved)
         self._held = next((p for p in self.proofs.items if p.name == moved.name), None)
         return True
 

@@ -1,4 +1,4 @@
-"""Proofs: pinned places at actual pixels, before and after, live while a slider moves; the strip shows them."""
+"""Proofs: pinned spots at actual pixels, before and after, live while a slider moves; the strip shows them."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Priority
 from dustpan.ui.picture.canvas import Canvas
 from dustpan.ui.picture.compare import Compare
-from dustpan.ui.picture.screen import Look, Screen
+from dustpan.ui.picture.screen import Appearance, Screen
 
 MOST = 8
 _JUDGED = ("Edge", "Texture")  # their figures need more of the picture than is shown
@@ -30,7 +30,7 @@ _JUDGED = ("Edge", "Texture")  # their figures need more of the picture than is 
 
 @dataclass(frozen=True)
 class Proof:
-    """A pinned place: its name, its middle in the picture's pixels, and how close it is shown (1 or 2)."""
+    """A pinned spot: its name, its centre in the picture's pixels, and its zoom (1 or 2)."""
 
     name: str
     x: float
@@ -63,17 +63,17 @@ class Order:
     engine: Engine
     plan: Plan
     other: Document
-    look: Look
+    appearance: Appearance
     screen: Screen
     half: QSize
     token: Token
 
 
 class Proofs(QObject):
-    """Hold the proofs and keep them rendered; their places are view state."""
+    """Hold the proofs and keep them rendered; where they are is view state."""
 
     changed = pyqtSignal()
-    placed = pyqtSignal()  # places were chosen and asked for
+    chosen = pyqtSignal()  # spots were chosen and are being rendered
     complete = pyqtSignal()  # every proof shows the newest plan
 
     def __init__(self, canvas: Canvas, compare: Compare, parent: QObject | None = None):
@@ -89,7 +89,7 @@ class Proofs(QObject):
         compare.changed.connect(self.render)
 
     def choose_again(self) -> None:
-        """Choose five places from the picture."""
+        """Choose five spots from the picture."""
         engine = self.session.engine
         self.items, self.shots = [], {}
         self._token.cancel()
@@ -103,7 +103,7 @@ class Proofs(QObject):
             self.items = [Proof(spot.name, spot.x, spot.y) for spot in spots]
             self.changed.emit()
             self.render()
-            self.placed.emit()
+            self.chosen.emit()
 
         document = self.session.document
 
@@ -164,7 +164,7 @@ class Proofs(QObject):
         self._token.cancel()
         self._token = token = Token()
         screen = self.canvas.tiles.screen
-        order = Order(engine, plan, self.compare.other, self.compare.now.look, screen, self.half, token)
+        order = Order(engine, plan, self.compare.other, self.compare.now.appearance, screen, self.half, token)
         waiting = set(self.items)
 
         def take(proof: Proof, shot: Shot) -> None:
@@ -217,7 +217,7 @@ def _shoot(order: Order, proof: Proof) -> Shot:
     wide = (min(shown[0], judged[0]), min(shown[1], judged[1]), max(shown[2], judged[2]), max(shown[3], judged[3]))
     before, after = (engine.sketch(side, wide, check=check) for side in (other, plan))
     lit = before if reference.key == other.key else engine.sketch(reference, wide, check=check)
-    images = [order.screen.show(cut_region(pixels, wide, shown), order.look) for pixels in (before, after)]
+    images = [order.screen.show(cut_region(pixels, wide, shown), order.appearance) for pixels in (before, after)]
     pair = cut_region(lit, wide, judged), cut_region(after, wide, judged)
     return Shot(images[0], images[1], Judged(judged, pair))
 

@@ -118,8 +118,8 @@ class Readings(QWidget):
         self._surveyed = ""
         self._rest = configured(QTimer(self), singleShot=True, interval=_REST)
         self._rest.timeout.connect(self._survey)
-        self._plot_place = QVBoxLayout()
-        self._plot_place.setContentsMargins(0, 0, 0, 0)
+        self._plot_slot = QVBoxLayout()
+        self._plot_slot.setContentsMargins(0, 0, 0, 0)
         self._note = configured(QLabel(), objectName="faint")
         self._note.setFont(theme.font(7.5))
         self._grid = QGridLayout()
@@ -129,7 +129,7 @@ class Readings(QWidget):
         self._labels: list[list[QLabel]] = []
         left = QVBoxLayout()
         left.addWidget(configured(QLabel("Noise over tone, levels"), objectName="faint"))
-        left.addLayout(self._plot_place, 1)
+        left.addLayout(self._plot_slot, 1)
         right = QVBoxLayout()
         right.addLayout(self._grid)
         right.addStretch()
@@ -145,7 +145,7 @@ class Readings(QWidget):
         self.session.planned.connect(self._rest.start)
         self.session.edited.connect(lambda dragging: self._pause())
         proofs.complete.connect(self._follow)
-        proofs.placed.connect(self._load)
+        proofs.chosen.connect(self._load)
 
     # -- the plot ---------------------------------------------------------------------------------------------
 
@@ -190,7 +190,7 @@ class Readings(QWidget):
         for curve in self._curves:
             self._room.addItem(curve)
         plot.setCentralItem(layout)
-        self._plot_place.addWidget(plot)
+        self._plot_slot.addWidget(plot)
         self._show()
 
     # -- following --------------------------------------------------------------------------------------------

@@ -41,7 +41,7 @@ class Canvas(QWidget):
         self.fitted = True
         self.wipe_at = 0.5
         self.caption = ""  # a line of figures in the lower left corner
-        self._first_look: tuple[QImage, tuple[int, int]] | None = None
+        self._preview: tuple[QImage, tuple[int, int]] | None = None
         self._other_turn = False
         self._turns = configured(QTimer(self), interval=_TURN)
         self._turns.timeout.connect(self._turn)
@@ -66,40 +66,40 @@ class Canvas(QWidget):
         other.changed.connect(self.update)
         compare.changed.connect(self._on_compare)
         tiles.session.opened.connect(self.fit)
-        tiles.session.opening.glimpsed.connect(self.glimpse)
+        tiles.session.opening.previewed.connect(self.preview)
         tiles.session.chosen.connect(self.update)
         tiles.session.edited.connect(lambda dragging: self.update())
 
     def _on_tiles(self) -> None:
         """Show the picture itself as soon as some of it is there."""
         if (
-            self._first_look is not None
+            self._preview is not None
             and not self.tiles.session.opening.under_way
             and (self.tiles.exact or self.tiles.drafts)
         ):
-            self._first_look = None
+            self._preview = None
         self.update()
 
-    def glimpse(self, found) -> None:
-        """Show a first look at a picture that is being opened; None goes back to the picture that was there."""
-        self._first_look = None
+    def preview(self, found) -> None:
+        """Show a preview of a picture that is being opened; None goes back to the picture that was there."""
+        self._preview = None
         if found is not None:
             pixels, size = found
             image = QImage(
                 pixels.data, pixels.shape[1], pixels.shape[0], 3 * pixels.shape[1], QImage.Format.Format_RGB888
             )
-            self._first_look = image.copy(), size
+            self._preview = image.copy(), size
         self.update()
 
-    def _paint_first_look(self, painter: QPainter) -> None:
-        assert self._first_look is not None
-        image, size = self._first_look
+    def _paint_preview(self, painter: QPainter) -> None:
+        assert self._preview is not None
+        image, size = self._preview
         room = QSizeF(self.width() - 24, self.height() - 24)
         drawn = QSizeF(*size).scaled(room, Qt.AspectRatioMode.KeepAspectRatio)
         place = QRectF(QPointF((self.width() - drawn.width()) / 2, (self.height() - drawn.height()) / 2), drawn)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.drawImage(place, image)
-        self._paint_word(painter, place.topLeft().toPoint() + _offset(8, 6), "first look")
+        self._paint_word(painter, place.topLeft().toPoint() + _offset(8, 6), "preview")
 
     @property
     def room(self) -> QRect:
@@ -107,7 +107,7 @@ class Canvas(QWidget):
         paired = self.compare.now.mode == "pair"
         return QRect(0, 0, self.width() // 2 if paired else self.width(), self.height())
 
-    def show_place(self, x: float, y: float) -> None:
+    def show_point(self, x: float, y: float) -> None:
         """Take the picture to a place (in its pixels), at actual pixels or closer."""
         self.fitted = False
         self._set(max(self.zoom, 1.0), QPointF(0, 0))
@@ -199,8 +199,8 @@ class Canvas(QWidget):
             drawn = side * self.zoom
             places.append((room - drawn) / 2 if drawn <= room else min(max(value, room - drawn), 0.0))
         self._corner = QPointF(round(places[0]), round(places[1]))
-        self.tiles.look(self._view())
-        self.other.look(self._view())
+        self.tiles.show_view(self._view())
+        self.other.show_view(self._view())
         self.moved.emit()
         self.update()
 
@@ -248,13 +248,13 @@ class Canvas(QWidget):
     def _wipe_line(self) -> int:
         """Return where the wipe line stands: its x, or its y when it lies level."""
         shown = self.picture_rect().intersected(self.rect())
-        if self.compare.now.level:
+        if self.compare.now.horizontal:
             return round(shown.top() + self.wipe_at * shown.height())
         return round(shown.left() + self.wipe_at * shown.width())
 
     def _off_wipe(self, at: QPointF) -> float:
         """Return how far a place is from the wipe line, px."""
-        return abs((at.y() if self.compare.now.level else at.x()) - self._wipe_line())
+        return abs((at.y() if self.compare.now.horizontal else at.x()) - self._wipe_line())
 
     # -- painting ---------------------------------------------------------------------------------------------
 
@@ -262,8 +262,8 @@ class Canvas(QWidget):
         """Draw what is there; nothing is computed here."""
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.colour(theme.SURROUNDS[self.surround]))
-        if self._first_look is not None:
-            self._paint_first_look(painter)
+        if self._preview is not None:
+            self._paint_preview(painter)
             return
         if not self.size_px[0]:
             return
@@ -305,7 +305,7 @@ class Canvas(QWidget):
         painter.fillRect(self.room.width() - 1, 0, 2, self.height(), theme.colour("line"))
 
     def _paint_wipe(self, painter: QPainter, clip: QRect) -> None:
-        line, level = self._wipe_line(), self.compare.now.level
+        line, level = self._wipe_line(), self.compare.now.horizontal
         first, second = QRect(clip), QRect(clip)
         if level:
             first.setBottom(line - 1)
@@ -375,7 +375,7 @@ class Canvas(QWidget):
         painter.setClipping(False)
         painter.setPen(QPen(QColor("white"), 2))
         words = self.compare.word, "route"
-        if self.compare.now.level:
+        if self.compare.now.horizontal:
             painter.drawLine(clip.left(), line, clip.right(), line)
             height = painter.fontMetrics().height() + 6
             places = (QPoint(clip.left() + 8, line - height - 8), QPoint(clip.left() + 8, line + 8))
@@ -457,12 +457,12 @@ class Canvas(QWidget):
             self.fitted = False
             self._move(self._at(event) - self._panning)
         elif self.wiping:
-            split = Qt.CursorShape.SplitVCursor if self.compare.now.level else Qt.CursorShape.SplitHCursor
+            split = Qt.CursorShape.SplitVCursor if self.compare.now.horizontal else Qt.CursorShape.SplitHCursor
             self.setCursor(split if self._off_wipe(self._at(event)) <= _GRAB else Qt.CursorShape.ArrowCursor)
 
     def _drag_wipe(self, at: QPointF) -> None:
         shown = QRectF(self.picture_rect().intersected(self.rect()))
-        if self.compare.now.level:
+        if self.compare.now.horizontal:
             self.wipe_at = (at.y() - shown.top()) / max(shown.height(), 1)
         else:
             self.wipe_at = (at.x() - shown.left()) / max(shown.width(), 1)

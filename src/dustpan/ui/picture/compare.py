@@ -1,4 +1,4 @@
-"""How the picture is compared and looked at: view state, kept out of the document and its history."""
+"""How the picture is compared and shown: view state, kept out of the document and its history."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from dustpan.core.document.history import Document
 from dustpan.core.steps import kind_of
-from dustpan.ui.picture.screen import Look
+from dustpan.ui.picture.screen import Appearance
 from dustpan.ui.picture.tiles import Subject
 from dustpan.ui.session.session import Session
 
@@ -21,19 +21,24 @@ ORIGINAL, INPUT = "original", "input"
 class Comparing:
     """One way of comparing.
 
-    mode : one of MODES, or nothing. against : ORIGINAL, INPUT (of the chosen step), or the name of a take.
-    level : whether the wipe line lies level instead of upright. gain : how many times what was removed is shown.
-    holding : the other side is shown as long as this is pressed.
-    inside : name of the inner picture shown, or nothing for the step's first.
+    Attributes
+    ----------
+    mode : one of MODES, or empty.
+    against : ORIGINAL, INPUT (of the chosen step), or the name of a take.
+    horizontal : whether the wipe line is horizontal instead of vertical.
+    gain : factor by which what was removed is shown.
+    inside : name of the inner picture shown, or empty for the step's first.
+    holding : whether the other side is shown while a key or button is pressed.
+    appearance : how pixels are shown.
     """
 
     mode: str = ""
     against: str = ORIGINAL
-    level: bool = False
+    horizontal: bool = False
     gain: float = 4.0
     inside: str = ""
     holding: bool = False
-    look: Look = field(default_factory=Look)
+    appearance: Appearance = field(default_factory=Appearance)
 
 
 class Compare(QObject):
@@ -54,9 +59,9 @@ class Compare(QObject):
             self.now = changed
             self.changed.emit()
 
-    def look(self, **changes) -> None:
-        """Change how pixels are looked at, by the names of `Look`."""
-        self.set(look=replace(self.now.look, **changes))
+    def change_appearance(self, **changes) -> None:
+        """Change how pixels are shown, by the names of `Appearance`."""
+        self.set(appearance=replace(self.now.appearance, **changes))
 
     def peek(self, name: str) -> None:
         """Show an inner picture of the chosen step for as long as its keyhole is pressed; "" ends it."""
@@ -83,15 +88,15 @@ class Compare(QObject):
         """Return what the route's side shows."""
         document, now, step = self.session.document, self.now, self.session.step
         if now.mode == "removed":
-            return Subject(document, minus=self.other, gain=now.gain, look=now.look)
+            return Subject(document, minus=self.other, gain=now.gain, appearance=now.appearance)
         if now.mode == "inside" and step is not None and (names := kind_of(step.kind).inside):
             name = now.inside if now.inside in names else next(iter(names))
-            return Subject(document, inside=(step.id, name), look=now.look)
-        return Subject(document, look=now.look)
+            return Subject(document, inside=(step.id, name), appearance=now.appearance)
+        return Subject(document, appearance=now.appearance)
 
     def other_subject(self) -> Subject:
         """Return what the other side shows."""
-        return Subject(self.other, look=self.now.look)
+        return Subject(self.other, appearance=self.now.appearance)
 
     @property
     def other(self) -> Document:

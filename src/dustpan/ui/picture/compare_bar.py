@@ -111,11 +111,11 @@ class CompareBar(QWidget):
             row.addWidget(widget)
         self.detail.activated.connect(self._choose_detail)
         self.against.activated.connect(lambda: compare.set(against=self.against.currentData()))
-        self.see.activated.connect(lambda n: compare.look(see=SEE[n]))
+        self.see.activated.connect(lambda n: compare.change_appearance(see=SEE[n]))
         self.lamp.moved.connect(lambda part, dragging: self._light(_stops_at(part)))
         self.lamp.tapped.connect(lambda part: self._light(_stops_at(part)))
         self.lamp.nudged.connect(
-            lambda notches, fine: self._light(compare.now.look.lamp + notches * (0.05 if fine else 0.25))
+            lambda notches, fine: self._light(compare.now.appearance.lamp + notches * (0.05 if fine else 0.25))
         )
         self.lamp.reset.connect(lambda: self._light(0.0))
         self.lamp_button.clicked.connect(self.switch_lamp)
@@ -132,22 +132,22 @@ class CompareBar(QWidget):
 
     def switch_lamp(self) -> None:
         """Turn the lamp off, or on as it last was."""
-        self._light(0.0 if self.compare.now.look.lamp else self._last_lamp)
+        self._light(0.0 if self.compare.now.appearance.lamp else self._last_lamp)
 
     def next_channel(self) -> None:
         """See the next channel."""
-        now = SEE.index(self.compare.now.look.see)
-        self.compare.look(see=SEE[(now + 1) % len(SEE)])
+        now = SEE.index(self.compare.now.appearance.see)
+        self.compare.change_appearance(see=SEE[(now + 1) % len(SEE)])
 
     def _light(self, stops: float) -> None:
         stops = round(min(max(stops, -float(_LAMP)), float(_LAMP)), 2)
         if stops:
             self._last_lamp = stops
-        self.compare.look(lamp=stops)
+        self.compare.change_appearance(lamp=stops)
 
     # -- showing ----------------------------------------------------------------------------------------------
 
-    def place_detail(self, corner: QPoint) -> None:
+    def move_detail(self, corner: QPoint) -> None:
         """Let the mode's own choice end at a corner of the picture."""
         self.detail.adjustSize()
         self.detail.move(corner.x() - self.detail.width(), corner.y())
@@ -161,10 +161,10 @@ class CompareBar(QWidget):
         self._fill(self.against, sides, now.against)
         self._fill(self.detail, self._details(), self._chosen_detail())
         self.detail.setVisible(self.detail.count() > 0)
-        self.see.setCurrentIndex(SEE.index(now.look.see))
-        self.lamp.show_parts((now.look.lamp + _LAMP) / (2 * _LAMP), 0.5, None)
-        self.lamp.setAccessibleDescription(f"{now.look.lamp:+.2g} stops")
-        self.lamp_button.setText(f"Lamp {now.look.lamp:+.2g}" if now.look.lamp else "Lamp 0")
+        self.see.setCurrentIndex(SEE.index(now.appearance.see))
+        self.lamp.show_parts((now.appearance.lamp + _LAMP) / (2 * _LAMP), 0.5, None)
+        self.lamp.setAccessibleDescription(f"{now.appearance.lamp:+.2g} stops")
+        self.lamp_button.setText(f"Lamp {now.appearance.lamp:+.2g}" if now.appearance.lamp else "Lamp 0")
 
     def _fill(self, box: Choice, items: list[tuple[str, object]], chosen) -> None:
         if [(box.itemText(n), box.itemData(n)) for n in range(box.count())] != items:
@@ -185,10 +185,10 @@ class CompareBar(QWidget):
 
     def _chosen_detail(self):
         now = self.compare.now
-        return {"removed": now.gain, "wipe": now.level, "inside": now.inside}.get(now.mode)
+        return {"removed": now.gain, "wipe": now.horizontal, "inside": now.inside}.get(now.mode)
 
     def _choose_detail(self) -> None:
-        name = {"removed": "gain", "wipe": "level", "inside": "inside"}.get(self.compare.now.mode)
+        name = {"removed": "gain", "wipe": "horizontal", "inside": "inside"}.get(self.compare.now.mode)
         if name:
             self.compare.set(**{name: self.detail.currentData()})
 

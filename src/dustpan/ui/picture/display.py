@@ -29,6 +29,8 @@ _PROFILES = "Profiles (*.icc *.icm);;All files (*)"
 class Display(QObject):
     """Hold what changes the view of every picture, and remember it.
 
+    Signals
+    -------
     changed : colours are shown in another way.
     """
 
@@ -100,7 +102,7 @@ class Stretch(QObject):
     @property
     def on(self) -> bool:
         """Whether the view is stretched."""
-        return self.compare.now.look.stretch > 0
+        return self.compare.now.appearance.stretch > 0
 
     def switch(self, on: bool) -> None:
         """Stretch the view by what its tones need, or not at all."""
@@ -108,20 +110,20 @@ class Stretch(QObject):
         if engine is None or on == self.on:
             return
         if not on:
-            self.compare.look(stretch=0.0)
+            self.compare.change_appearance(stretch=0.0)
             return
         job = partial(_find_stretch, engine.base)
         self.session.jobs.run(job, self._take, priority=Priority.VIEW_DRAFT, token=Token())
 
     def move_into_route(self) -> None:
         """Set the stretch of the view as an Exposure step, so that it is exported too."""
-        stretch = self.compare.now.look.stretch
+        stretch = self.compare.now.appearance.stretch
         if stretch > 0:
-            self.compare.look(stretch=0.0)
+            self.compare.change_appearance(stretch=0.0)
             self.session.set_in("exposure", "stretch", stretch)
 
     def _take(self, stretch: float) -> None:
-        self.compare.look(stretch=stretch)
+        self.compare.change_appearance(stretch=stretch)
         self.compare.changed.emit()
         if stretch > 0:
             self.message.tell(f"Shown with a stretch of {stretch:g}; the picture itself is as it was.", False)

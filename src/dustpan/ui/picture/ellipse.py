@@ -80,13 +80,13 @@ class EllipseHandles:
         """Take the handle under the pointer; returns whether there is one."""
         if self.step is None:
             return False
-        for name, place in self.handles(picture).items():
-            if (place - at).manhattanLength() <= _GRAB:
-                self._held, self._shift = name, at - place
+        for name, handle in self.handles(picture).items():
+            if (handle - at).manhattanLength() <= _GRAB:
+                self._held, self._shift = name, at - handle
                 middle = self.handles(picture)["middle"]
                 ends = {"width": QPointF(1, 0), "height": QPointF(0, 1)}
-                rim = self._frame(picture).map(ends[name]) if name in ends else place
-                self._beyond = _length(place - middle) - _length(rim - middle)
+                rim = self._frame(picture).map(ends[name]) if name in ends else handle
+                self._beyond = _length(handle - middle) - _length(rim - middle)
                 return True
         return False
 
@@ -122,21 +122,21 @@ class EllipseHandles:
     def _changes(self, params, at: QPointF, picture: QRectF) -> dict[str, float]:
         described = type(params).described()
 
-        def held(key: str, value: float) -> float:
+        def limited(key: str, value: float) -> float:
             return round(min(max(value, described[key].range[0]), described[key].range[1]), 4)
 
         if self._held == "middle":
             x, y = (at.x() - picture.x()) / picture.width(), (at.y() - picture.y()) / picture.height()
-            return {"cx": held("cx", x), "cy": held("cy", y)}
+            return {"cx": limited("cx", x), "cy": limited("cy", y)}
         middle = self.handles(picture)["middle"]
         away = at - middle
         if self._held == "turn":
             angle = math.degrees(math.atan2(away.x(), -away.y()))
-            return {"angle": held("angle", angle)}
+            return {"angle": limited("angle", angle)}
         length = max(_length(away) - self._beyond, 1.0)
         if self._held == "width":
-            return {"rx": held("rx", length / picture.width())}
-        return {"ry": held("ry", length / picture.height())}
+            return {"rx": limited("rx", length / picture.width())}
+        return {"ry": limited("ry", length / picture.height())}
 
 
 def _length(way: QPointF) -> float:

@@ -1,4 +1,4 @@
-"""From working pixels to the screen: how they are looked at, then the screen's own colours."""
+"""From working pixels to the screen: how they are shown, then the screen's own colours."""
 
 from __future__ import annotations
 
@@ -14,10 +14,14 @@ _SRGB = QColorSpace(QColorSpace.NamedColorSpace.SRgb)
 
 
 @dataclass(frozen=True)
-class Look:
-    """How pixels are looked at; a change of view alone.
+class Appearance:
+    """How pixels are shown; a change of the view alone.
 
-    see : one of `viewing.SEE`. lamp : stops. stretch : asinh lift of pictures whose light is linear and dark.
+    Attributes
+    ----------
+    see : one of `viewing.SEE`.
+    lamp : stops.
+    stretch : asinh lift of pictures whose light is linear and dark, 0 to 1.
     """
 
     see: str = "all"
@@ -34,28 +38,33 @@ def read_profile(block: bytes) -> QColorSpace | None:
 
 @dataclass(frozen=True, eq=False)
 class Screen:
-    """The colours on both sides of the glass.
+    """The colour spaces of a picture and of the monitor.
 
-    picture : the picture's own colour space (None: sRGB). monitor : the monitor's (None: sRGB).
+    Attributes
+    ----------
+    picture, monitor : None is sRGB.
     """
 
     picture: QColorSpace | None = None
     monitor: QColorSpace | None = None
 
-    def show(self, working: np.ndarray, look: Look, *, plain: bool = False) -> QImage:
+    def show(self, working: np.ndarray, appearance: Appearance, *, plain: bool = False) -> QImage:
         """Return working pixels (h x w x 3) as an image for the screen.
 
-        Without a look these are the export's own 8 bits. plain : a figure of measurement, not a picture: its
-        values go to the screen as they are, without lamp and profiles.
+        With the plain appearance these are the export's own 8 bits.
+
+        Parameters
+        ----------
+        plain : it shows a measurement: values go to the screen as they are, without lamp and profiles.
         """
-        if not plain and (look.lamp or look.stretch):
-            working = light_up(working, lamp=look.lamp, stretch=look.stretch)
-        working = see(working, what=look.see)
-        bytes_ = np.ascontiguousarray(from_working(working, dtype=np.uint8))
-        height, width = bytes_.shape[:2]
-        image = QImage(bytes_.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888)
+        if not plain and (appearance.lamp or appearance.stretch):
+            working = light_up(working, lamp=appearance.lamp, stretch=appearance.stretch)
+        working = see(working, what=appearance.see)
+        eight_bit = np.ascontiguousarray(from_working(working, dtype=np.uint8))
+        height, width = eight_bit.shape[:2]
+        image = QImage(eight_bit.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888)
         image = image.convertToFormat(QImage.Format.Format_RGB32)
-        return image if plain or look.see == "clipped" else self._in_its_colours(image)
+        return image if plain or appearance.see == "clipped" else self._in_its_colours(image)
 
     def _in_its_colours(self, image: QImage) -> QImage:
         source, target = self.picture or _SRGB, self.monitor or _SRGB

@@ -1,8 +1,8 @@
 """Tiles of a picture as the screen needs them: drafts at once, exact pixels as they arrive.
 
 Exact pixels come from the engine's blocks: a tile covers one 512 px block of the picture whatever the level. A draft
-is a strip of the reduced picture, made for what is looked at and kept nowhere else. After a change at actual pixels
-the view itself is made exact first, in one strip a core: the blocks that it touches are twice as many pixels. A
+is a strip of the reduced picture, made for what is on screen and kept nowhere else. After a change at actual pixels
+the view itself is made exact first, in one strip per core: the blocks that it touches are twice as many pixels. A
 picture without steps needs no drafts: its reduced copies are exact.
 """
 
@@ -25,7 +25,7 @@ from dustpan.core.render.grid import BLOCK
 from dustpan.core.render.plan import Plan
 from dustpan.core.work.cancel import Check, Token
 from dustpan.core.work.pool import Priority
-from dustpan.ui.picture.screen import Look, Screen, read_profile
+from dustpan.ui.picture.screen import Appearance, Screen, read_profile
 from dustpan.ui.session.session import Session
 from dustpan.ui.widgets.configured import configured
 
@@ -33,12 +33,12 @@ REST = 1000  # ms without a change before exact pixels are made for a reduced vi
 _KEPT = 96 << 20  # bytes of exact tiles kept
 _PIECES = 24  # drafts kept
 _TALLEST, _WIDEST = 640, 2048  # px of a strip
-_GRAIN = 8  # px; drafts start on whole multiples, so that neighbouring ones fit
+_ALIGN = 8  # px; drafts start on whole multiples, so that neighbouring ones fit
 
 
 @dataclass(frozen=True)
 class View:
-    """What part of the picture is looked at, and at which level."""
+    """What part of the picture is on screen, and at which pyramid level."""
 
     region: QRect  # in pixels of the picture
     level: int
@@ -57,15 +57,19 @@ class Piece:
 class Subject:
     """What tiles show.
 
-    document : the route whose result is shown; minus : shows what this one had that the result has not, `gain`
-    times; inside : id of a step and name of its inner picture, shown instead; look : how it is looked at.
+    Attributes
+    ----------
+    document : the route whose result is shown.
+    minus : where set, the difference from this document's result is shown instead, times `gain`.
+    inside : id of a step and name of its inner picture, shown instead of the result.
+    appearance : how it is shown.
     """
 
     document: Document
     minus: Document | None = None
     gain: float = 1.0
     inside: tuple[str, str] | None = None
-    look: Look = field(default_factory=Look)
+    appearance: Appearance = field(default_factory=Appearance)
 
 
 @dataclass(frozen=True, eq=False)
@@ -81,7 +85,7 @@ class Shown:
         """Provenance of the pixels on the screen."""
         subject = self.subject
         other = self.minus.key if self.minus else None
-        return self.plan.key, other, subject.gain, subject.inside, subject.look
+        return self.plan.key, other, subject.gain, subject.inside, subject.appearance
 
     @property
     def simple(self) -> bool:
@@ -96,8 +100,8 @@ class Shown:
     def at_hand(self, engine: Engine, keys: list[tuple[int, int, int]]) -> bool:
         """Return whether the engine still holds most of the blocks of some tiles."""
         plans = [plan for plan in (self.plan, self.minus) if plan is not None]
-        held = sum(all(engine.holds(plan, (column, row)) for plan in plans) for _, column, row in keys)
-        return self.subject.inside is None and 2 * held >= len(keys)
+        present = sum(all(engine.holds(plan, (column, row)) for plan in plans) for _, column, row in keys)
+        return self.subject.inside is None and 2 * present >= len(keys)
 
     def exact(self, engine: Engine, region: Region, level: int, check: Check) -> np.ndarray:
         """Return exact working pixels of a region of the picture, reduced by 2 ** level."""
@@ -143,7 +147,7 @@ class Tiles(QObject):
         self.monitor: bytes = b""
         self.screen = Screen()
         self.drafts: list[Piece] = []
-        self.strips: list[Piece] = []  # exact, of the view that was looked at when the subject changed
+        self.strips: list[Piece] = []  # exact, of the view that was on screen when the subject changed
         self.exact: dict[tuple[int, int, int], QImage] = {}
         self._latest: Shown | None = None  # what the newest plan is of
         self._on_screen: Shown | None = None  # what the drafts and exact tiles are of
@@ -174,8 +178,8 @@ class Tiles(QObject):
         self._exact_token.cancel()
         self._rest.stop()
 
-    def look(self, view: View) -> None:
-        """Look at another part or level; finished pixels are kept."""
+    def show_view(self, view: View) -> None:
+        """Show another part or level; finished pixels are kept."""
         if view != self.view:
             self.view = view
             self.request()
@@ -227,13 +231,13 @@ class Tiles(QObject):
             self.request()
 
     def _draft(self, engine: Engine, shown: Shown, dragging: bool) -> None:
-        """Ask for drafts of what is looked at, unless the exact tiles of this plan are there."""
+        """Ask for drafts of what is on screen, unless the exact tiles of this plan are there."""
         if shown.subject.document == self.session.document:
             self.session.take_plan(shown.plan)
         self._latest = shown
         same = shown.key == self.shown_key
-        lacking = self._missing() if same else _blocks(self.view.region, self.view.level, BLOCK)
-        pieces = [] if shown.simple else self._pieces(shown, lacking, same, dragging)
+        missing_tiles = self._missing() if same else _blocks(self.view.region, self.view.level, BLOCK)
+        pieces = [] if shown.simple else self._pieces(shown, missing_tiles, same, dragging)
         if not pieces:
             self._take_drafts(shown, [])
             return
@@ -258,12 +262,12 @@ class Tiles(QObject):
                 failed=fail,
             )
 
-    def _pieces(self, shown: Shown, lacking: list, same: bool, dragging: bool) -> list[tuple[int, Region]]:
-        """Return level and region (in that level's pixels) of the strips that cover the blocks that lack."""
-        if not lacking:
+    def _pieces(self, shown: Shown, missing_tiles: list, same: bool, dragging: bool) -> list[tuple[int, Region]]:
+        """Return level and region (in that level's pixels) of the strips that cover the missing blocks."""
+        if not missing_tiles:
             return []
         area = QRect()
-        for _, column, row in lacking:
+        for _, column, row in missing_tiles:
             area = area.united(QRect(column * BLOCK, row * BLOCK, BLOCK, BLOCK))
         area = area.intersected(self.view.region)
         level = max(self.view.level + dragging, 1)
@@ -282,7 +286,7 @@ class Tiles(QObject):
 
     def _piece(self, engine: Engine, shown: Shown, level: int, region: Region, check: Check) -> Piece:
         pixels = shown.draft(engine, region, level, check)
-        image = self.screen.show(pixels, shown.subject.look, plain=shown.figure)
+        image = self.screen.show(pixels, shown.subject.appearance, plain=shown.figure)
         x0, y0, x1, y1 = region
         width, height = shown.plan.base.size
         return Piece(
@@ -313,7 +317,7 @@ class Tiles(QObject):
                 self._rest.start()
 
     def _missing(self) -> list[tuple[int, int, int]]:
-        """Return the exact tiles that the view lacks, nearest its middle first."""
+        """Return the exact tiles that are missing in the view, nearest its centre first."""
         view = self.view
         keys = [k for k in _blocks(view.region, view.level, BLOCK) if k not in self.exact]
         if keys and self.strips and view.level == 0:
@@ -327,7 +331,7 @@ class Tiles(QObject):
         )
 
     def _ask_exact(self) -> None:
-        """Ask for the exact tiles that the view lacks."""
+        """Ask for the exact tiles that are missing in the view."""
         engine, shown = self.session.engine, self._on_screen
         if engine is None or shown is None or shown is not self._latest:
             return
@@ -359,12 +363,12 @@ class Tiles(QObject):
 
     def _make_room(self) -> None:
         """Drop the oldest exact tiles out of view when there are too many."""
-        held = sum(image.sizeInBytes() for image in self.exact.values())
+        kept = sum(image.sizeInBytes() for image in self.exact.values())
         shown = set(_blocks(self.view.region, self.view.level, BLOCK))
         for key in [k for k in self.exact if k not in shown]:
-            if held <= _KEPT:
+            if kept <= _KEPT:
                 return
-            held -= self.exact.pop(key).sizeInBytes()
+            kept -= self.exact.pop(key).sizeInBytes()
 
     def _exact_images(self, engine: Engine, shown: Shown, keys: list, check: Check) -> dict[tuple, QImage]:
         return {key: self._exact_image(engine, shown, key, check) for key in keys}
@@ -375,7 +379,7 @@ class Tiles(QObject):
         width, height = shown.plan.size
         region = (left, top, min(left + BLOCK, width), min(top + BLOCK, height))
         pixels = shown.exact(engine, region, level, check)
-        return self.screen.show(pixels, shown.subject.look, plain=shown.figure)
+        return self.screen.show(pixels, shown.subject.appearance, plain=shown.figure)
 
     def _take_strip(self, piece: Piece) -> None:
         self.strips.append(piece)
@@ -404,26 +408,26 @@ class Tiles(QObject):
 
 
 def _strips(area: QRect, level: int, size: tuple[int, int], cores: int) -> list[Region]:
-    """Return the strips that cover an area of the picture, one a core, in pixels of a level of `size`.
+    """Return the strips that cover an area of the picture, one per core, in pixels of a level of `size`.
 
     A large area is cut into more of them, so that what is done shows and what is no longer wanted ends soon.
     """
-    grain = _GRAIN << level
-    left, top = area.left() // grain * _GRAIN, area.top() // grain * _GRAIN
-    right = min(-(-(area.right() + 1) // grain) * _GRAIN, size[0])
-    below = min(-(-(area.bottom() + 1) // grain) * _GRAIN, size[1])
-    tall = min(_even_part(below - top, cores), _TALLEST)
+    step = _ALIGN << level
+    left, top = area.left() // step * _ALIGN, area.top() // step * _ALIGN
+    right = min(-(-(area.right() + 1) // step) * _ALIGN, size[0])
+    bottom = min(-(-(area.bottom() + 1) // step) * _ALIGN, size[1])
+    tall = min(_even_part(bottom - top, cores), _TALLEST)
     wide = _even_part(right - left, -(-(right - left) // _WIDEST))
     return [
-        (x, y, min(x + wide, right), min(y + tall, below))
-        for y in range(top, below, tall)
+        (x, y, min(x + wide, right), min(y + tall, bottom))
+        for y in range(top, bottom, tall)
         for x in range(left, right, wide)
     ]
 
 
 def _even_part(length: int, parts: int) -> int:
-    """Return the length of equal parts, in whole grains and not tiny."""
-    return max(-(-length // (max(parts, 1) * _GRAIN)) * _GRAIN, 64)
+    """Return the length of equal parts, a multiple of the alignment and not tiny."""
+    return max(-(-length // (max(parts, 1) * _ALIGN)) * _ALIGN, 64)
 
 
 def _area_of(key: tuple[int, int, int]) -> QRect:

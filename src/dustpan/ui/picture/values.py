@@ -1,4 +1,4 @@
-"""The values under the pointer, before and after the route: the pictures' own, whatever lamp lights them."""
+"""The values under the pointer, before and after the route; the lamp does not change them."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Priority
 from dustpan.ui.picture.canvas import Canvas
 from dustpan.ui.picture.compare import Compare
-from dustpan.ui.picture.screen import Look
+from dustpan.ui.picture.screen import Appearance
 from dustpan.ui.session.session import Session
 
 
@@ -40,7 +40,7 @@ class Values(QObject):
             return
         screen, now = self.canvas.tiles.screen, self.compare.now
         if (
-            now.look == Look()
+            now.appearance == Appearance()
             and (screen.picture, screen.monitor) == (None, None)
             and now.mode not in ("removed", "inside")
         ):

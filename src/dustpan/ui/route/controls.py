@@ -6,7 +6,7 @@ from dataclasses import replace
 from functools import partial
 from typing import Any
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QApplication,
     QFrame,
@@ -204,13 +204,13 @@ class Controls(QWidget):
 
     # -- changing ---------------------------------------------------------------------------------------------
 
-    def _ask_value(self, key: str, place) -> None:
+    def _ask_value(self, key: str, position: QPoint) -> None:
         """Offer to copy a value as text, and to paste one."""
         menu = QMenu(self)
         menu.addAction("Copy value", lambda: QApplication.clipboard().setText(self.value_text(key)))
         menu.addAction("Paste value", lambda: self.session.paste(QApplication.clipboard().text()))
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        menu.popup(place)
+        menu.popup(position)
 
     def value_text(self, key: str) -> str:
         """Return a setting of the chosen step, as it is shown, as text."""

@@ -24,8 +24,8 @@ class Card(QPushButton):
 
     chosen = pyqtSignal(str)
     switched = pyqtSignal(str)
-    asked = pyqtSignal(str, object)  # a menu is wanted at a global place
-    dragged = pyqtSignal(str, object, bool)  # to a global place, and whether it was let go there
+    asked = pyqtSignal(str, object)  # a menu is wanted at a global position
+    dragged = pyqtSignal(str, object, bool)  # to a global position, and whether it was let go there
     named = pyqtSignal(str)  # a name is wanted
 
     def __init__(self, step: Step, parent: QWidget | None = None):
@@ -149,7 +149,7 @@ class Card(QPushButton):
             event.ignore()
 
 
-class _Way(QWidget):
+class _Connector(QWidget):
     """The ground of the cards, with the line that the picture passes along."""
 
     def paintEvent(self, event):
@@ -173,7 +173,7 @@ class RouteBar(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(82)
         self._cards: dict[str, Card] = {}
-        self._line = _Way()
+        self._line = _Connector()
         self._row = QHBoxLayout(self._line)
         self._row.setContentsMargins(14, 4, 14, 4)
         self._row.setSpacing(10)
@@ -210,11 +210,11 @@ class RouteBar(QWidget):
         """Open the list of steps under the button."""
         self.steps.open_at(self.add_button.mapToGlobal(self.add_button.rect().bottomLeft()))
 
-    def _drag(self, step_id: str, place: QPoint, let_go: bool) -> None:
+    def _drag(self, step_id: str, position: QPoint, let_go: bool) -> None:
         """Show where a dragged card would land, and move the step when it is let go."""
         order = [step.id for step in self.session.route]
         middles = [self._cards[i].mapToGlobal(self._cards[i].rect().center()).x() for i in order]
-        target = sum(middle < place.x() for middle in middles)
+        target = sum(middle < position.x() for middle in middles)
         card = self._cards[order[min(target, len(order) - 1)]]
         edge = card.rect().topLeft() if target < len(order) else card.rect().topRight()
         at = self.mapFromGlobal(card.mapToGlobal(edge))
@@ -296,10 +296,10 @@ class RouteBar(QWidget):
         if self.step_menu:
             self.step_menu.popup(event.globalPos())
 
-    def _ask(self, step_id: str, place) -> None:
+    def _ask(self, step_id: str, position: QPoint) -> None:
         self.session.choose(step_id)
         if self.step_menu:
-            self.step_menu.popup(place)
+            self.step_menu.popup(position)
 
 
 def _headed(card: QWidget, stage: str) -> QWidget:

@@ -56,10 +56,10 @@ class States(QFrame):
         self.refresh()
 
     def _list(self, name: str, tip: str) -> QListWidget:
-        made = configured(QListWidget(), horizontalScrollBarPolicy=Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        made.setAccessibleName(name)
-        made.setToolTip(tip)
-        return made
+        entries = configured(QListWidget(), horizontalScrollBarPolicy=Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        entries.setAccessibleName(name)
+        entries.setToolTip(tip)
+        return entries
 
     def _button(self, picture: str, tip: str, run) -> QPushButton:
         button = QPushButton(icon(picture, theme.GREYS.text), "")
@@ -69,25 +69,25 @@ class States(QFrame):
         button.clicked.connect(lambda: run())
         return button
 
-    def open_at(self, place) -> None:
+    def open_at(self, corner) -> None:
         """Show the popup with its right upper corner at a global place."""
         self.refresh()
-        self.move(place.x() - self.width(), place.y())
+        self.move(corner.x() - self.width(), corner.y())
         self.show()
         self.history.setFocus()
 
     def refresh(self) -> None:
         """Show takes and history as they are."""
         chosen = self.takes.currentItem().text() if self.takes.currentItem() else ""
-        for made, names in (
+        for entries, names in (
             (self.takes, list(self.session.takes)),
             (self.history, [e.label for e in self.session.history.entries]),
         ):
-            made.blockSignals(True)
-            if [made.item(n).text() for n in range(made.count())] != names:
-                made.clear()
-                made.addItems(names)
-            made.blockSignals(False)
+            entries.blockSignals(True)
+            if [entries.item(n).text() for n in range(entries.count())] != names:
+                entries.clear()
+                entries.addItems(names)
+            entries.blockSignals(False)
         self.history.blockSignals(True)
         self.history.setCurrentRow(self.session.history.at)
         self.history.blockSignals(False)

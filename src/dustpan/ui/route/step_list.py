@@ -47,13 +47,13 @@ class StepList(QFrame):
         self.search.installEventFilter(self)
         self.list.itemClicked.connect(self._choose)
 
-    def open_at(self, place) -> None:
+    def open_at(self, corner) -> None:
         """Show the list at a global place, with an empty search."""
         self.search.clear()
         self._narrow("")
         window = self.parentWidget().window()
         edge = window.mapToGlobal(window.rect().topRight()).x() - self.width() - 8
-        self.move(min(place.x(), edge), place.y())
+        self.move(min(corner.x(), edge), corner.y())
         self.show()
         self.search.setFocus()
 
@@ -65,8 +65,8 @@ class StepList(QFrame):
             item = self.list.item(number)
             kind = kinds()[item.data(Qt.ItemDataRole.UserRole)]
             labels = " ".join(d.label for d in kind.params_type.described().values())
-            held = f"{kind.label} {kind.stage} {kind.help} {labels}".lower()
-            item.setHidden(not all(word in held for word in words))
+            searched = f"{kind.label} {kind.stage} {kind.help} {labels}".lower()
+            item.setHidden(not all(word in searched for word in words))
             if first is None and not item.isHidden():
                 first = item
         self.list.setCurrentItem(first)

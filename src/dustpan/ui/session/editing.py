@@ -23,8 +23,13 @@ _NUDGE_PAUSE = 800  # ms within which wheel notches and arrow keys are one chang
 class Editing(QObject):
     """Hold the document of one picture; every change goes through here.
 
-    edited(dragging) : the document changed. planned : a plan for the newest document is ready. chosen : another step
-    is chosen. taken : the takes changed. told(text, harm) : something to say to the user.
+    Signals
+    -------
+    edited(dragging) : the document changed.
+    planned : a plan for the newest document is ready.
+    chosen : another step is chosen.
+    taken : the takes changed.
+    told(text, harm) : something to say to the user.
     """
 
     edited = pyqtSignal(bool)

@@ -15,6 +15,8 @@ from dustpan.ui.widgets.text import shown_name
 class Exporting(QObject):
     """Export a session's picture; several exports follow one another.
 
+    Signals
+    -------
     saved(path) : a file was written.
     """
 

@@ -16,8 +16,10 @@ from dustpan.ui.log import record_fault
 class Jobs(QObject):
     """Hand jobs to the pool; each result comes back by a queued signal, unless its token was cancelled.
 
-    failed : a job ended with an error that the user should read; carries the error. An error that nobody foresaw is
-    written to the log and told in one line.
+    Signals
+    -------
+    failed(error) : a job ended with an error that the user should read. An unforeseen error is written to the log and
+        told in one line.
     """
 
     failed = pyqtSignal(object)

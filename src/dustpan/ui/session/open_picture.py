@@ -29,7 +29,10 @@ _BUDGET = 256 << 20  # bytes of blocks that a window keeps
 class OpenPicture(Editing):
     """Hold the open picture, or none, and run tasks on it.
 
-    opened : another picture is shown. offered(text, label, act) : something the user can do about it.
+    Signals
+    -------
+    opened : another picture is shown.
+    offered(text, label, act) : something to say, and what the user can do about it.
     """
 
     opened = pyqtSignal()

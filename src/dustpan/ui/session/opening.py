@@ -1,4 +1,4 @@
-"""Opening pictures: reading beside the window, a quick first look, and the state in which each was left."""
+"""Opening pictures: reading beside the window, a quick preview, and the state in which each was left."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Priority
-from dustpan.files import read_glimpse, read_picture
+from dustpan.files import read_picture, read_preview
 from dustpan.ui.session.open_picture import OpenPicture
 from dustpan.ui.session.pictures import PictureState
 from dustpan.ui.session.tasks import Task
@@ -30,11 +30,13 @@ from dustpan.ui.widgets.text import shown_name
 class Opening(QObject):
     """Open pictures into a session; on failure everything stays as it was.
 
-    glimpsed(pixels and full size, or None) : a small first look at what is being opened. unreadable(path) : a file
-    could not be opened.
+    Signals
+    -------
+    previewed(pixels and full size, or None) : a small preview of what is being opened is there.
+    unreadable(path) : a file could not be opened.
     """
 
-    glimpsed = pyqtSignal(object)
+    previewed = pyqtSignal(object)
     unreadable = pyqtSignal(object)
 
     def __init__(self, session: OpenPicture):
@@ -57,7 +59,7 @@ class Opening(QObject):
         then : called when it is shown.
         """
         self.open_from(read or partial(read_picture, path), shown_name(path), path=path, then=then)
-        self._look_first(path)
+        self._start_preview(path)
 
     def reread(self) -> None:
         """Read the picture's file again and keep the route and its history."""
@@ -85,7 +87,7 @@ class Opening(QObject):
         """
         session = self.session
         task = session.tasks.begin("opening", f"Opening {name}")
-        task.cancelled.connect(lambda: self.glimpsed.emit(None))
+        task.cancelled.connect(lambda: self.previewed.emit(None))
         stamp = stamp_of(path) if path is not None else None
 
         def finish(engine: Engine) -> None:
@@ -103,7 +105,7 @@ class Opening(QObject):
             then()
 
         def fail(fault: DustpanError) -> None:
-            self.glimpsed.emit(None)
+            self.previewed.emit(None)
             session.fail_task(task, fault)
             if path is not None:
                 self.unreadable.emit(path)
@@ -135,23 +137,23 @@ class Opening(QObject):
         session.begin(state.history, state.takes, state.chosen_id)
         session.safe = state.safe
 
-    # -- a first look -----------------------------------------------------------------------------------------
+    # -- a preview ---------------------------------------------------------------------------------------------
 
-    def _look_first(self, path: Path) -> None:
+    def _start_preview(self, path: Path) -> None:
         task = self.session.tasks.find("opening")
         if task is not None:
             self.session.jobs.run(
-                partial(read_glimpse, path),
-                partial(self._show_glimpse, task),
+                partial(read_preview, path),
+                partial(self._show_preview, task),
                 priority=Priority.VIEW_DRAFT,
                 token=task.token,
                 failed=lambda fault: None,
             )
 
-    def _show_glimpse(self, task: Task, found: object) -> None:
-        """Show a first look, unless the picture itself is there already."""
+    def _show_preview(self, task: Task, found: object) -> None:
+        """Show a preview, unless the picture itself is there already."""
         if not task.over and found is not None:
-            self.glimpsed.emit(found)
+            self.previewed.emit(found)
 
     # -- before the first picture -----------------------------------------------------------------------------
 

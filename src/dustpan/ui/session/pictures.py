@@ -66,6 +66,8 @@ class Pictures:
 class KeptRoutes:
     """Routes that were changed and not exported, kept for their files until they are.
 
+    Parameters
+    ----------
     folder : in the user's state folder; None keeps nothing.
     """
 

@@ -77,7 +77,9 @@ class Task(QObject):
 class Tasks(QObject):
     """All long work of a window.
 
-    changed : a task was begun, has ended or has got further.
+    Signals
+    -------
+    changed : a task was begun, has ended or has made progress.
     """
 
     changed = pyqtSignal()

@@ -33,7 +33,7 @@ class FileWatch(QObject):
         self._stamp: Stamp | None = None
         self._watcher = QFileSystemWatcher(self)
         self._settle = configured(QTimer(self), singleShot=True, interval=_SETTLED)
-        self._settle.timeout.connect(self.look)
+        self._settle.timeout.connect(self.check)
         self._watcher.fileChanged.connect(lambda _: self._settle.start())
         self._watcher.directoryChanged.connect(lambda _: self._settle.start())
 
@@ -48,7 +48,7 @@ class FileWatch(QObject):
             self._watcher.addPaths([str(path.absolute()), str(path.absolute().parent)])
             self._settle.start()
 
-    def look(self) -> None:
+    def check(self) -> None:
         """Say what has become of the file since it was last looked at."""
         if self._path is None or (now := stamp_of(self._path)) == self._stamp:
             return

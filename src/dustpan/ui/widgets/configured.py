@@ -6,10 +6,10 @@ from typing import TypeVar
 
 from PyQt6.QtCore import QObject
 
-Made = TypeVar("Made", bound=QObject)
+New = TypeVar("New", bound=QObject)
 
 
-def configured(made: Made, **properties: object) -> Made:
+def configured(new: New, **properties: object) -> New:
     """Return an object with Qt properties set, for example `configured(QLabel("Mix"), objectName="faint")`."""
-    made.pyqtConfigure(**properties)
-    return made
+    new.pyqtConfigure(**properties)
+    return new

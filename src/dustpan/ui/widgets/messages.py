@@ -66,7 +66,7 @@ class Message(QFrame):
         self.setStyleSheet(f"QFrame#message {{ border-color: {tint}; }}")
         self.text.setText(text)
         self.text.setAccessibleName("Message")
-        self.place()
+        self.reposition()
         self.show()
         self.raise_()
 
@@ -80,7 +80,7 @@ class Message(QFrame):
         """Take the message away, as what it was about has passed."""
         self.hide()
 
-    def place(self) -> None:
+    def reposition(self) -> None:
         """Stand at the top of the parent, as wide as it allows."""
         width = min(self.parentWidget().width() - 32, 760)
         self.setFixedWidth(max(width, 200))

@@ -43,9 +43,9 @@ class Groove(QSlider):
         """Set the knob, the place the bar grows from, and the measured tick."""
         if (part, rest, tick) != (self.part, self.rest, self.tick):
             self.part, self.rest, self.tick = part, rest, tick
-            held = self.blockSignals(True)
+            blocked = self.blockSignals(True)
             self.setValue(round(part * self.maximum()))
-            self.blockSignals(held)
+            self.blockSignals(blocked)
             self.update()
 
     def _x(self, part: float) -> float:
@@ -190,7 +190,7 @@ class NumberSlider(QWidget):
     changing = pyqtSignal(float)
     changed = pyqtSignal(float)
     nudged = pyqtSignal(float)
-    asked = pyqtSignal(object)  # a right click at this place
+    asked = pyqtSignal(object)  # a right click at this position
 
     def __init__(self, described: Param, *, default: float | None = None, parent: QWidget | None = None):
         super().__init__(parent)

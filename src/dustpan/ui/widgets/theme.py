@@ -47,10 +47,10 @@ def load_fonts() -> None:
 
 def font(points: float = 9.5, *, bold: bool = False) -> QFont:
     """Return the interface font."""
-    made = QFont("B612")
-    made.setPointSizeF(points)
-    made.setBold(bold)
-    return made
+    chosen = QFont("B612")
+    chosen.setPointSizeF(points)
+    chosen.setBold(bold)
+    return chosen
 
 
 def metrics(points: float = 9.5, *, bold: bool = False) -> QFontMetrics:

@@ -25,7 +25,7 @@ class TonePlot(QSlider):
     changing = pyqtSignal(object)
     changed = pyqtSignal(object)
     nudged = pyqtSignal(object)
-    asked = pyqtSignal(object)  # a right click at this place
+    asked = pyqtSignal(object)  # a right click at this position
 
     def __init__(self, described: Param, parent: QWidget | None = None):
         super().__init__(Qt.Orientation.Vertical, parent)
@@ -54,9 +54,9 @@ class TonePlot(QSlider):
 
     def _describe(self) -> None:
         """Say in words which handle is chosen and where it stands."""
-        held = self.blockSignals(True)
+        blocked = self.blockSignals(True)
         self.setValue(round(self.factors[self.chosen] * 100))
-        self.blockSignals(held)
+        self.blockSignals(blocked)
         tone = f"{HANDLES[self.chosen]:.0%}".replace("%", " %")
         self.setAccessibleDescription(f"At tone {tone}: {self.factors[self.chosen]:.2f} times. {self.described.help}")
 
