@@ -17,7 +17,7 @@ def test_a_step_is_one_module_and_one_test(tmp_path):
     shutil.copytree(ROOT / "src", tmp_path / "src", ignore=shutil.ignore_patterns("__pycache__", "*.egg-info"))
     shutil.copytree(ROOT / "tests", tmp_path / "tests", ignore=shutil.ignore_patterns("__pycache__"))
     (tmp_path / "src/dustpan/core/steps/tone/fade.py").write_text(step, "utf-8")
-    (tmp_path / "tests/core/test_fade.py").write_text(test, "utf-8")
+    (tmp_path / "tests/core/steps/test_fade.py").write_text(test, "utf-8")
     environment = {**os.environ, "PYTHONPATH": str(tmp_path / "src")}
     call = [
         sys.executable,
@@ -27,8 +27,8 @@ def test_a_step_is_one_module_and_one_test(tmp_path):
         "no:cacheprovider",
         "-k",
         "fade",
-        "tests/core/test_fade.py",
-        "tests/core/test_steps.py",
+        "tests/core/steps/test_fade.py",
+        "tests/core/steps/test_steps.py",
     ]
     done = subprocess.run(call, cwd=tmp_path, env=environment, capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stdout + done.stderr

@@ -48,3 +48,19 @@ def drag(qtbot, groove, parts):
         qtbot.mouseMove(groove, point)
         qtbot.wait(15)
     qtbot.mouseRelease(groove, Qt.MouseButton.LeftButton, pos=points[-1])
+
+
+def type_value(qtbot, slider, text):
+    """Type a value into a slider's field, and leave it by Return."""
+    qtbot.mouseClick(slider.entry, Qt.MouseButton.LeftButton)
+    slider.entry.selectAll()
+    qtbot.keyClicks(slider.entry, str(text))
+    qtbot.keyClick(slider.entry, Qt.Key.Key_Return)
+
+
+def choose_item(qtbot, choice, index):
+    """Choose an item of a list by the arrow keys."""
+    choice.setFocus(Qt.FocusReason.TabFocusReason)
+    while choice.currentIndex() != index:
+        key = Qt.Key.Key_Down if choice.currentIndex() < index else Qt.Key.Key_Up
+        qtbot.keyClick(choice, key)

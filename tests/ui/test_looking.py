@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QApplication
-from tests.ui.steer import drag, in_view, on_screen, propose, settle
+from tests.ui.steer import drag, in_view, on_screen, propose, settle, type_value
 
 from dustpan.core.filters.viewing import removed
 from dustpan.core.picture.working import from_working
@@ -92,7 +92,7 @@ def test_findings_name_what_is_wrong_mark_it_and_mend_it(opened, qtbot):
     sharp = "sharpen"
     opened.session.add_step(sharp)
     for key, value in (("amount", 400.0), ("radius", 2.0), ("halo_light", 1.0), ("halo_dark", 1.0)):
-        opened.controls.fields[key].changed.emit(value)
+        type_value(qtbot, opened.controls.fields[key], value)
     settle(opened, qtbot)
     harm = next(f for f in findings.harm if f.what == "halo")
     assert harm.harm and harm.size > 5 and harm.points
@@ -168,7 +168,8 @@ def test_takes_are_kept_compared_and_gone_back_to(proposed, qtbot):
     assert compare.other is kept and compare.word == "Take 1"
     states.rename("Take 1", "calm")
     assert compare.now.against == "calm" and proposed.compare_bar.against.currentText() == "against calm"
-    states.takes.itemActivated.emit(states.takes.item(0))
+    states.takes.setCurrentRow(0)
+    qtbot.keyClick(states.takes, Qt.Key.Key_Return)
     assert session.document == kept and session.history.undo_label == "Go to calm"
     states.history.setCurrentRow(0)
     assert len(session.route) == 0 and session.history.redo_label

@@ -389,7 +389,6 @@ def test_the_lamp_does_not_change_the_values_under_the_pointer(opened, qtbot):
     values = " ".join(str(v) for v in opened.session.engine.source.pixels[240, 360])
     for lamp in (0.0, 3.0):
         opened.compare.change_appearance(lamp=lamp)
-        opened.canvas.pointed.emit(None)
         qtbot.mouseMove(opened.canvas, at + QPoint(40, 0))
         qtbot.mouseMove(opened.canvas, at)
         qtbot.waitUntil(lambda: f"360, 240     {values}" in opened.canvas.caption, timeout=5000)

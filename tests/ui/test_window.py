@@ -7,7 +7,7 @@ import random
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from tests.ui.steer import drag, in_view, on_screen, propose, settle
+from tests.ui.steer import choose_item, drag, in_view, on_screen, propose, settle, type_value
 
 from dustpan.core.picture.source import Metadata, Source
 from dustpan.core.render.store import Stores
@@ -25,7 +25,7 @@ def test_what_is_on_screen_at_100_percent_is_the_export_bit_for_bit(opened, qtbo
     opened.canvas.resize(900, 700)
     opened.actions_by_name["zoom1"].trigger()
     opened.session.add_step("exposure")
-    opened.controls.fields["shadows"].changed.emit(0.3)
+    type_value(qtbot, opened.controls.fields["shadows"], 0.3)
     settle(opened, qtbot)
     target = tmp_path / "out.png"
     with qtbot.waitSignal(opened.session.exporting.saved, timeout=30000):
@@ -45,7 +45,7 @@ def test_strips_of_views_that_were_left_are_not_kept(opened, qtbot):
     propose(opened, qtbot)
     opened.canvas.set_zoom(4.0)
     opened.canvas.show_point(120, 120)
-    opened.controls.fields["luminance"].changed.emit(40.0)  # what was exact is so no more
+    type_value(qtbot, opened.controls.fields["luminance"], 40)  # what was exact is so no more
     settle(opened, qtbot)
     assert opened.tiles.strips
     for x, y in ((120, 120), (600, 360), (120, 360), (600, 120)):
@@ -87,16 +87,15 @@ def test_mix_and_the_ellipse_do_not_run_the_filter_again(opened, qtbot):
     propose(opened, qtbot)
     opened.canvas.set_zoom(1.0)
     settle(opened, qtbot)
-    opened.controls.foot.mix.changed.emit(80.0)  # the first draft of this view
+    type_value(qtbot, opened.controls.foot.mix, 80)  # the first draft of this view
     settle(opened, qtbot)
     engine = opened.session.engine
     ran = engine.runs["noise"]
-    opened.controls.foot.mix.changed.emit(60.0)
+    type_value(qtbot, opened.controls.foot.mix, 60)
     settle(opened, qtbot)
-    opened.controls.foot.where.setCurrentIndex(1)
-    opened.controls.foot.where.activated.emit(1)
+    choose_item(qtbot, opened.controls.foot.where, 1)
     settle(opened, qtbot)
-    opened.controls.part_fields["cx"].changed.emit(0.3)
+    type_value(qtbot, opened.controls.part_fields["cx"], 0.3)
     settle(opened, qtbot)
     assert engine.runs["noise"] == ran  # neither for drafts nor for exact pixels
     assert opened.session.step.where.parts[0].params.cx == 0.3
@@ -127,13 +126,9 @@ def test_typed_values_keys_and_wheel(opened, qtbot):
     assert opened.session.step.params.ev == pytest.approx(1.55)
     qtbot.keyClick(slider.groove, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
     assert opened.session.step.params.ev == pytest.approx(1.54)
-    slider.entry.setText("99")
-    slider.entry.setModified(True)
-    slider.entry.editingFinished.emit()
+    type_value(qtbot, slider, 99)
     assert opened.session.step.params.ev == 5
-    slider.entry.setText("junk")
-    slider.entry.setModified(True)
-    slider.entry.editingFinished.emit()
+    type_value(qtbot, slider, "junk")
     assert slider.entry.text() == "5.00 stops"
     slider.entry.setFocus()
     qtbot.keyClicks(slider.entry, "2")
@@ -286,8 +281,7 @@ def test_random_actions_then_undo_leave_identical_pixels(opened, qtbot):
             session.add_step(rng.choice(list(kinds())))
         if session.step and rng.random() < 0.7:
             field = rng.choice([f for f in opened.controls.fields.values() if isinstance(f, NumberSlider)])
-            field.changing.emit(field._value_at(rng.random()))
-            field.changed.emit(field._value_at(rng.random()))
+            drag(qtbot, field.groove, [rng.random(), rng.random()])
         if rng.random() < 0.1 and session.step:
             opened.actions_by_name["remove"].trigger()
         qtbot.wait(2)

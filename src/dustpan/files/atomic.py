@@ -11,7 +11,7 @@ from pathlib import Path
 
 from dustpan.core.errors import SaveError
 
-_PREFIX = ".dustpan-"  # of unfinished files; the process that writes first stands behind it
+_PREFIX = ".dustpan-"  # of unfinished files, followed by the number of the process that writes it
 _under_way: set[Path] = set()
 _cleaned: set[Path] = set()  # folders already looked through by this process
 
@@ -50,7 +50,7 @@ def save_whole(
 
     Raises
     ------
-    SaveError when the target is first of the sources, is there already without `overwrite`, or can't be written;
+    SaveError when the target is one of the sources, is there already without `overwrite`, or can't be written;
     nothing is left behind then.
     """
     check_name(target, overwrite=overwrite, sources=sources)

@@ -71,7 +71,7 @@ def _read_first(path: Path, file: fits.HDUList) -> Source:
     planes = data.reshape(-1, *data.shape[-2:])
     raw = np.ascontiguousarray(np.moveaxis(planes, 0, -1)[::-1])
     raw = raw.astype(raw.dtype.newbyteorder("="))
-    pixels, level, non_finite = _native(raw)
+    pixels, scale, non_finite = _native(raw)
     exact = raw if raw.dtype not in (np.uint8, np.uint16, np.float32) else None
     notes = {
         "The file holds several pictures; the first was opened.": len(pictures) > 1,
@@ -89,7 +89,7 @@ def _read_first(path: Path, file: fits.HDUList) -> Source:
     metadata = Metadata(
         native=(
             "fits",
-            {"cards": header.tostring(sep="\n"), "level": level, "type": raw.dtype.str, "shape": data.shape},
+            {"cards": header.tostring(sep="\n"), "scale": scale, "type": raw.dtype.str, "shape": data.shape},
         ),
         camera=str(header.get("INSTRUME", "")).strip() or facts["camera"],
         iso=facts["iso"],
@@ -122,8 +122,8 @@ def _check_axes(path: Path, file: fits.HDUList) -> None:
 def _read_blocks(file: fits.HDUList) -> dict[str, bytes]:
     """Return the blocks of other formats that extensions of bytes carry along."""
     units = {unit.name: unit for unit in file if unit.is_image and unit.header.get("NAXIS") == 1}
-    opened = {name: units[name.upper()] for name in _BLOCKS if name.upper() in units}
-    return {name: unit.data.tobytes() for name, unit in opened.items() if unit.data.dtype == np.uint8}
+    found = {name: units[name.upper()] for name in _BLOCKS if name.upper() in units}
+    return {name: unit.data.tobytes() for name, unit in found.items() if unit.data.dtype == np.uint8}
 
 
 def _native(pixels: np.ndarray) -> tuple[np.ndarray, float, tuple[np.ndarray, np.ndarray] | None]:
@@ -135,17 +135,17 @@ def _native(pixels: np.ndarray) -> tuple[np.ndarray, float, tuple[np.ndarray, np
         return pixels, 1.0, None
     values, non_finite = replace_non_finite(pixels.astype(np.float32))
     top = float(np.abs(values).max(initial=0.0))
-    level = 1.0 if top <= 1.5 else 2.0 ** int(np.ceil(np.log2(top)))
-    return values / np.float32(level), level, non_finite
+    scale = 1.0 if top <= 1.5 else 2.0 ** int(np.ceil(np.log2(top)))
+    return values / np.float32(scale), scale, non_finite
 
 
 def write(path: Path, pixels: np.ndarray, metadata: Metadata) -> None:
     """Write H x W x 1 or 3, linear light; the cards and the type of numbers of a FITS source are kept."""
     native, kept = metadata.native if metadata.native else ("", {})
     header = fits.Header()
-    level = 1.0
+    scale = 1.0
     if native == "fits":
-        level = kept["level"] if pixels.dtype == np.float32 else 1.0
+        scale = kept["scale"] if pixels.dtype == np.float32 else 1.0
         for card in fits.Header.fromstring(kept["cards"], sep="\n").cards:
             if card.keyword not in _STRUCTURE and card.keyword:
                 header.append(card, end=True)
@@ -163,7 +163,7 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata) -> None:
     data = data[0] if data.shape[0] == 1 else data
     if native == "fits" and pixels.dtype == np.float32:
         kind = np.dtype(kept["type"])
-        data = _as_type(data * np.float32(level) if level != 1 else data, kind)
+        data = _as_type(data * np.float32(scale) if scale != 1 else data, kind)
         if data.size == np.prod(kept["shape"]):
             data = data.reshape(kept["shape"])
     with warnings.catch_warnings():

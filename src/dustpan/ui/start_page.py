@@ -13,6 +13,7 @@ from dustpan.files import READS
 from dustpan.simulate.scenes import SCENES
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
+from dustpan.ui.widgets.discard import discard
 from dustpan.ui.widgets.text import shown_name
 
 _SHOWN = 6  # recent pictures
@@ -76,8 +77,7 @@ class StartPage(QWidget):
         """List the recent pictures that are still there."""
         while self.list.count():
             if (widget := self.list.takeAt(0).widget()) is not None:
-                widget.hide()
-                widget.deleteLater()
+                discard(widget)
         there = [Path(name) for name in self._recent() if Path(name).is_file()][:_SHOWN]
         if there:
             self.list.addWidget(configured(QLabel("Opened lately:"), objectName="faint"))

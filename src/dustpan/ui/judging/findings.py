@@ -17,6 +17,7 @@ from dustpan.ui.picture.canvas import Canvas
 from dustpan.ui.session.session import Session
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
+from dustpan.ui.widgets.discard import discard
 
 _MORE = 44  # px kept for the button that lists the rest
 _RING = 7  # px of the screen, least radius of a mark
@@ -191,10 +192,9 @@ class Findings(QWidget):
         if state == self._shown:
             return
         self._shown = state
-        for chip in self._chips:  # one of them may be what asked for this
+        for chip in self._chips:
             self._row.removeWidget(chip)
-            chip.hide()
-            chip.deleteLater()
+            discard(chip)
         self._chips = []
         self._lead_label.setText(self._lead())
         for finding in self.all:

@@ -26,11 +26,12 @@ from dustpan.core.render.plan import Prepared
 from dustpan.core.steps import kind_of
 from dustpan.core.steps.base import StepKind
 from dustpan.core.where import part_kinds
-from dustpan.ui.route.fields import Field, OverToneField, Settings, SliderField, make_field
+from dustpan.ui.route.fields import Change, Field, OverToneField, Settings, SliderField, make_field
 from dustpan.ui.route.foot import Foot, labelled_row
 from dustpan.ui.session.session import Session
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
+from dustpan.ui.widgets.discard import discard
 from dustpan.ui.widgets.icons import keyhole
 from dustpan.ui.widgets.sliders import NumberSlider
 
@@ -96,9 +97,9 @@ class Controls(QWidget):
 
     def _build(self, step: Step | None) -> None:
         """Make the controls of another step. The old ones may be what asked for it, so they go when that is over."""
-        if (old := self._scroll.takeWidget()) is not None:
-            old.hide()
-            old.deleteLater()
+        if (old := self._scroll.widget()) is not None:
+            discard(old)
+            self._scroll.takeWidget()  # else it would be deleted at once
         self.fields, self.part_fields, self._settings = {}, {}, []
         body = QWidget()
         column = QVBoxLayout(body)
@@ -112,18 +113,18 @@ class Controls(QWidget):
         else:
             kind = kind_of(step.kind)
             self._help.setText(kind.help)
-            self._build_params(column, kind.params_type)
+            self._build_params(column, kind.params_type, partial(self._set_in, step.id))
             self._add_keyholes(kind)
             self._build_parts(column, step)
         column.addStretch()
         self._scroll.setWidget(body)
 
-    def _build_params(self, column: QVBoxLayout, params_type: type[Params]) -> None:
+    def _build_params(self, column: QVBoxLayout, params_type: type[Params], change: Change) -> None:
         shared: QHBoxLayout | None = None  # the row of narrow controls
         for key, described in params_type.described().items():
             if key == "auto":
                 continue
-            field = make_field(key, described, self._set)
+            field = make_field(key, described, change)
             self._settings.append(field)
             self.fields[key] = field.widget
             if isinstance(field, SliderField | OverToneField):
@@ -219,10 +220,13 @@ class Controls(QWidget):
         prepared = self._prepared(step)
         return write_value(step.kind, key, getattr(prepared.params if prepared else step.params, key))
 
-    def _set(self, key: str, value: Any, *, dragging: bool = False, nudge: bool = False) -> None:
-        """Set a parameter; touching one that is proposed takes the rest over as they are shown."""
+    def _set_in(self, step_id: str, key: str, value: Any, *, dragging: bool = False, nudge: bool = False) -> None:
+        """Set a parameter; touching one that is proposed takes the rest over as they are shown.
+
+        A control that is still held when another step is chosen sets nothing any more.
+        """
         step = self.session.step
-        if step is None:
+        if step is None or step.id != step_id:
             return
         label = f"{step.title}: {step.params.described()[key].label.lower()}"
         self.session.change_step(self.session.with_value(step, key, value), label, dragging=dragging, nudge=nudge)

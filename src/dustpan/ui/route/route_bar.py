@@ -12,6 +12,7 @@ from dustpan.ui.route.step_list import StepList
 from dustpan.ui.session.session import Session
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
+from dustpan.ui.widgets.discard import discard
 from dustpan.ui.widgets.icons import icon
 
 _CARD = QSize(152, 46)
@@ -260,8 +261,7 @@ class RouteBar(QWidget):
         while self._row.count():
             item = self._row.takeAt(0)
             if box := item.widget():
-                box.hide()
-                box.deleteLater()
+                discard(box)
         self._cards = {}
         previous = None
         for step in route:

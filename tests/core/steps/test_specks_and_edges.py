@@ -22,6 +22,7 @@ from dustpan.simulate import camera
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
 SIZE = (2400, 1600)
+MIDDLE = (1440, 960)
 SMALL = (1200, 800)
 
 
@@ -74,26 +75,26 @@ def test_single_pixels_are_mended_and_sound_ones_kept(quiet, colour, polarity):
 
 @pytest.mark.parametrize("demosaic", ["fine", "fast"])
 def test_clusters_of_an_interpolated_mosaic_are_mended(monkeypatch, demosaic):
-    how = {"iso": 3200, "seconds": 1.0, "size": SIZE, "demosaic": demosaic}
+    how = {"iso": 3200, "seconds": 1.0, "size": MIDDLE, "demosaic": demosaic}
     spoiled = to_working(noisy_picture("bench", **how).pixels)
     settings = camera.Settings(iso=3200, seconds=1.0, demosaic=demosaic)
-    rows, columns, _ = camera.hot_pixels(SIZE[::-1], settings)
+    rows, columns, _ = camera.hot_pixels(MIDDLE[::-1], settings)
     monkeypatch.setattr(camera, "HOT_SHARE", 1e-9)
     sound = to_working(noisy_picture("bench", **how).pixels)
     mended = run("hot_pixels", spoiled)
     before, after = (np.abs(p[rows, columns] - sound[rows, columns]).max(axis=1) for p in (spoiled, mended))
     clear = before > 0.3
-    assert clear.sum() > 300
+    assert clear.sum() > 100
     assert (after < np.maximum(0.3 * before, 0.1))[clear].mean() > 0.93
 
 
 @pytest.mark.parametrize(("iso", "demosaic"), [(1600, "fine"), (6400, "fast"), (12800, "fine")])
 def test_nearly_all_that_can_be_seen_are_mended_at_the_first_go(monkeypatch, iso, demosaic):
     how = {"iso": iso, "demosaic": demosaic}
-    spoiled = to_working(noisy_picture("bench", **how).pixels)
+    spoiled = to_working(noisy_picture("bench", size=(1800, 1200), **how).pixels)
     rows, columns, _ = camera.hot_pixels(spoiled.shape[:2], camera.Settings(**how))
     monkeypatch.setattr(camera, "HOT_SHARE", 1e-9)
-    sound = to_working(noisy_picture("bench", **how).pixels)
+    sound = to_working(noisy_picture("bench", size=(1800, 1200), **how).pixels)
     mended = run("hot_pixels", spoiled)
     inner = (rows > 8) & (rows < sound.shape[0] - 9) & (columns > 8) & (columns < sound.shape[1] - 9)
     rows, columns = rows[inner], columns[inner]
@@ -102,7 +103,7 @@ def test_nearly_all_that_can_be_seen_are_mended_at_the_first_go(monkeypatch, iso
     noise = 1.4826 * np.median(np.abs(around - middle), axis=0) + 1 / 255
     before, after = ((np.abs(p[rows, columns] - middle) / noise).max(axis=1) for p in (spoiled, mended))
     seen = before > 8
-    assert seen.sum() > 150
+    assert seen.sum() > 60
     assert (after < np.maximum(4, 0.3 * before))[seen].mean() > 0.97
 
 
