@@ -12,67 +12,109 @@ from dustpan.core.document.history import Document
 from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
 from dustpan.core.document.route import Part, Route, Step, Where, new_step
 from dustpan.core.errors import RemedyError
-from dustpan.core.kernels.dct import clean_rows
-from dustpan.core.noise.fields import EvenField
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.grid import BLOCK, block_regions
+from dustpan.core.render.plan import Plan
 from dustpan.core.steps import kinds
 from dustpan.core.steps.base import MAX_SUPPORT, Context
 from dustpan.core.where import part_kinds
+from dustpan.simulate.scenes import raw_picture
 
 
 def settings(kind):
-    """Settings that make a kind work: each number moved off its default, one by one and all together."""
+    """Settings that make a kind work: each one moved off its default alone, then all numbers together."""
     described = kind.params_type.described()
+    manual = {"auto": False} if "auto" in described else {}
     moved = {}
     for key, d in described.items():
-        if d.low is not None and not d.length:
+        if d.length:
+            moved[key] = tuple(np.linspace(d.low, d.high, d.length).tolist())
+        elif d.low is not None:
             moved[key] = type(d.default)(min(d.high, max(d.low, d.default + 0.4 * (d.high - d.low) / 2)))
-    manual = {"auto": False} if "auto" in described else {}
+        elif isinstance(d.default, bool) and key != "auto":
+            yield key, {key: not d.default, **manual}
+        for choice in sorted(set(d.choices) - {d.default}):
+            yield f"{key}={choice}", {key: choice, **manual}
     yield from ((key, {key: value, **manual}) for key, value in moved.items())
     yield "all", {**moved, **manual}
 
 
 NAMED = {f"{kind.kind}-{name}": (kind, values) for kind in kinds().values() for name, values in settings(kind)}
 CASES, NAMES = list(NAMED.values()), list(NAMED)
+RAW = {name: case for name, case in NAMED.items() if case[0].develops or case[0].takes_mosaic}
 
 
 def step_of(kind, values=None, **rest) -> Step:
     return replace(new_step(kind.kind, kind.kind), params=kind.params_type(**(values or {})), **rest)
 
 
-@pytest.fixture(scope="module")
-def picture():
-    """A colourful picture larger than a block, with values below black and above white."""
+def colourful(width: int, height: int) -> Source:
+    """A colourful picture with values below black and above white."""
     rng = np.random.default_rng(5)
-    y, x = np.mgrid[0:600, 0:700] / 700
+    y, x = np.mgrid[0:height, 0:width] / width
     tone = np.stack([x, y, 0.5 + 0.5 * np.sin(9 * x * y)], axis=2) * 1.2 - 0.1
     return Source((tone + rng.normal(0, 0.05, tone.shape)).astype(np.float32))
 
 
-@pytest.mark.parametrize(("kind", "values"), CASES, ids=NAMES)
-def test_whole_equals_tiled_and_pixels_stay_sound(kind, values, picture):
-    engine = Engine(picture)
-    plan = engine.plan(Document(Route((step_of(kind, values),))))
+@pytest.fixture(scope="module")
+def picture():
+    """A picture larger than a block."""
+    return colourful(700, 600)
+
+
+@pytest.fixture(scope="module")
+def large():
+    """A picture whose overview is reduced."""
+    return colourful(1360, 1120)
+
+
+@pytest.fixture(scope="module")
+def mosaic():
+    """A sensor's mosaic larger than a block."""
+    return raw_picture("bench", size=(704, 600))
+
+
+def compare_whole_and_tiled(engine: Engine, plan: Plan) -> None:
+    """The filter on the whole picture gives what blocks and sketches give."""
     if not plan.active:
         pytest.skip("these settings change nothing")
-    stage = plan.active[0]
-    whole_tile = picture.read((0, 0, *plan.size))
-    kept = whole_tile.copy()
-    whole_tile.flags.writeable = False
-    context = Context(stage.noise, plan.size)
-    whole = kind.apply(whole_tile, (0, 0, *plan.size), stage.params, stage.analysis, context)
-    assert whole.shape == kept.shape
+    prepared, size = plan.active[0], plan.size
+    tile = engine.source.read((0, 0, *size))
+    kept = tile.copy()
+    tile.flags.writeable = False
+    context = Context(prepared.noise, size, mosaic=engine.source.mosaic)
+    whole = prepared.kind.apply(tile, (0, 0, *size), prepared.params, prepared.analysis, context)
+    assert whole.shape[:2] == kept.shape[:2] and whole.shape[2] == plan.channels
     assert np.isfinite(whole).all()
-    assert np.array_equal(whole_tile, kept)
-    assert 0 <= kind.support(stage.params, stage.analysis) <= MAX_SUPPORT
-    tiled = engine.render(plan, (0, 0, *plan.size))
+    assert np.array_equal(tile, kept)
+    assert 0 <= prepared.kind.support(prepared.params, prepared.analysis) <= MAX_SUPPORT
+    tiled = engine.render(plan, (0, 0, *size))
     assert tiled.dtype == np.float32
     assert np.abs(tiled - whole).max() < 1e-5
     # What a view asks for, and what stands on no grid at all.
     for x0, y0, x1, y1 in ((72, 40, 600, 344), (336, 200, 700, 600), (0, 504, 64, 552), (73, 41, 398, 207)):
         assert np.array_equal(engine.sketch(plan, (x0, y0, x1, y1)), tiled[y0:y1, x0:x1])
+
+
+@pytest.mark.parametrize(("kind", "values"), CASES, ids=NAMES)
+def test_whole_equals_tiled_and_pixels_stay_sound(kind, values, picture):
+    engine = Engine(picture)
+    compare_whole_and_tiled(engine, engine.plan(Document(Route((step_of(kind, values),)))))
+
+
+@pytest.mark.parametrize("kind", [k for k in kinds().values() if not k.develops], ids=lambda k: k.kind)
+def test_a_picture_whose_overview_is_reduced_is_the_same_in_tiles(kind, large):
+    engine = Engine(large)
+    assert engine.base.overview_level == 1
+    values = NAMED[f"{kind.kind}-all"][1]
+    compare_whole_and_tiled(engine, engine.plan(Document(Route((step_of(kind, values),)))))
+
+
+@pytest.mark.parametrize(("kind", "values"), RAW.values(), ids=list(RAW))
+def test_a_mosaic_is_worked_the_same_in_tiles(kind, values, mosaic):
+    engine = Engine(mosaic)
+    compare_whole_and_tiled(engine, engine.plan_mosaic(Route((step_of(kind, values),))))
 
 
 @pytest.mark.parametrize("kind", kinds().values(), ids=list(kinds()))
@@ -145,17 +187,6 @@ def test_settings_survive_the_remedy(kind, values):
     assert read_remedy(write_remedy(remedy), where="here") == remedy
     with pytest.raises(RemedyError, match="did you mean"):
         kind.params_type.from_json({f"{next(iter(values))}s": 1}, where="here")
-
-
-def test_every_kernel_has_one_signature(picture):
-    engine = Engine(picture)
-    noise = kinds()["noise"]
-    for layout in (picture.pixels, np.asfortranarray(picture.pixels), picture.pixels[::2, ::-1]):
-        plan = Engine(Source(layout)).plan(Document(Route((step_of(noise, {"auto": False, "blotch": 5.0}),))))
-        context = Context(EvenField(engine.noise), plan.size)
-        stage = plan.active[0]
-        noise.apply(layout.copy(order="K"), (0, 0, *plan.size), stage.params, stage.analysis, context)
-    assert len(clean_rows.signatures) == 1
 
 
 def test_a_kernel_stops_within_a_tenth_of_a_second_when_it_is_cancelled(picture):

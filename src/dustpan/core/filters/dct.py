@@ -60,8 +60,8 @@ def clean_plane(
         options = {"spectrum": spectrum, "strength": strength, "passes": passes, "check": check}
         return _clean_columns(plane, sigma, left, options)
     part = np.float32(min(max(strength, 0.0), 1.0))
-    sigma = np.ascontiguousarray(sigma, np.float32)
-    shape = np.ascontiguousarray(spectrum, np.float32).reshape(64)
+    sigma = np.require(sigma, np.float32, ("C", "W"))
+    shape = np.require(spectrum, np.float32, ("C", "W")).reshape(64)
     noisy = _split(plane)
     hard = np.float32(HARD_THRESHOLD)
     phase = left // STEP % SEGMENT

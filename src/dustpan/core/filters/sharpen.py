@@ -94,6 +94,7 @@ def sharpen_plane(plane: np.ndarray, sharpening: Sharpening, *, noise: np.ndarra
     ----------
     Bigun, J. and Granlund, G. (1987), Optimal orientation detection of linear symmetry, ICCV, 433-438.
     """
+    plane = np.require(plane, np.float32, ("C", "W"))
     radius = sharpening.radius
     detail = detail_of(plane, radius=radius, finest=sharpening.finest)
     around = _surroundings(plane, detail, radius)

@@ -1,0 +1,81 @@
+"""Kernels: one compiled form each, whatever arrays the filters are given; what is compiled anew after an edit."""
+
+from __future__ import annotations
+
+import ast
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of, with_grey
+from dustpan.core.filters.dct import clean_plane
+from dustpan.core.filters.detail import structured_part
+from dustpan.core.filters.sharpen import Sharpening, sharpen_plane
+from dustpan.core.filters.specks import find_specks, mend_mosaic, mend_specks
+from dustpan.core.kernels import compiled, dct
+from dustpan.core.kernels.warm import kernels
+
+FOLDER = Path(compiled.__file__).parent
+
+
+def read_only(array: np.ndarray) -> np.ndarray:
+    array = array.copy()
+    array.flags.writeable = False
+    return array
+
+
+LAYOUTS = {
+    "as it is": lambda a: a,
+    "read-only": read_only,
+    "Fortran": np.asfortranarray,
+    "strided": lambda a: np.repeat(np.repeat(a, 2, axis=0), 2, axis=1)[::2, ::2],
+    "backward": lambda a: a[::-1, ::-1],
+    "double": lambda a: a.astype(np.float64) if a.dtype == np.float32 else a,
+}
+
+
+@pytest.mark.parametrize("layout", LAYOUTS.values(), ids=list(LAYOUTS))
+def test_every_kernel_keeps_its_one_signature(layout):
+    rng = np.random.default_rng(1)
+    picture, plane = (layout(rng.random(shape).astype(np.float32)) for shape in ((48, 64, 3), (48, 64)))
+    sigma = layout(np.full((48, 64, 3), 0.02, np.float32))
+    results = [from_opponent(to_opponent(picture)), tone_of(picture), with_grey(picture, plane)]
+    results.append(structured_part(np.asarray(plane, np.float32), sigma=sigma[..., 0]))
+    sharpening = Sharpening(1.0, 1.0, 0.5, 1.0, 0.01, 0.3, 0.5, 0.5)
+    results.append(sharpen_plane(np.ascontiguousarray(plane, np.float32), sharpening, noise=sigma[..., 0]))
+    results.append(
+        clean_plane(
+            np.asarray(plane, np.float32),
+            sigma=layout(np.full((24, 32), 0.1, np.float32)),
+            spectrum=layout(np.ones((8, 8), np.float32)),
+        )
+    )
+    marks = find_specks(picture, sigma=sigma, sensitivity=6.0, polarity=3, coloured=True, spare_stars=True)
+    marks[20, 20] = True
+    results.append(mend_specks(np.asarray(picture, np.float32), marks, sigma=sigma, size=3))
+    sites = layout(np.tile(np.array([[0, 1], [1, 2]], np.uint8), (24, 32)))
+    results.append(mend_mosaic(plane, sites, sigma=sigma[..., 0], sensitivity=6.0, polarity=1, spare_stars=True)[1])
+    assert all(np.isfinite(result).all() for result in results)
+    assert {kernel.name: len(kernel.signatures) for kernel in kernels()} == {kernel.name: 1 for kernel in kernels()}
+
+
+def test_a_call_with_other_types_is_refused_instead_of_compiled():
+    with pytest.raises(TypeError, match="No matching definition"):
+        next(kernel for kernel in kernels() if kernel.name == "mean_tone")(np.zeros((4, 4, 3)), np.zeros((4, 4)))
+
+
+def test_an_edit_compiles_only_its_own_module_anew(tmp_path):
+    """A folder for each module, named after its own source: so no module may call another's kernels."""
+    assert len({kernel.folder for kernel in kernels()}) == 3
+    copy = tmp_path / "dct.py"
+    copy.write_bytes(Path(dct.__file__).read_bytes())
+    assert compiled.cache_folder(copy).name == compiled.cache_folder(Path(dct.__file__)).name
+    edited = tmp_path / "edited" / "dct.py"
+    edited.parent.mkdir()
+    edited.write_bytes(copy.read_bytes() + b"\n")
+    assert compiled.cache_folder(edited).name != compiled.cache_folder(copy).name
+    for module in {kernel.folder.name.rsplit("-", 1)[0] for kernel in kernels()}:
+        tree = ast.parse((FOLDER / f"{module}.py").read_text("utf-8"))
+        imports = {node.module for node in ast.walk(tree) if isinstance(node, ast.ImportFrom)}
+        assert {name for name in imports if name.startswith("dustpan")} == {"dustpan.core.kernels.compiled"}

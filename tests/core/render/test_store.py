@@ -1,0 +1,110 @@
+"""Stores under pressure: the budget holds, nothing is made twice at once, a fault or a cancel leaves nothing behind."""
+
+from __future__ import annotations
+
+import threading
+from collections import Counter
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from dustpan.core.errors import Cancelled
+from dustpan.core.render.store import Store, Stores, size_of
+from dustpan.core.work.cancel import Token
+from dustpan.core.work.pool import Pool
+from dustpan.core.work.sharing import run_shared
+
+
+@given(st.lists(st.tuples(st.integers(0, 12), st.integers(1, 90)), max_size=80))
+@settings(deadline=None)
+def test_the_newest_values_within_the_budget_are_kept(puts):
+    store, recent = Store(100), {}
+    for key, size in puts:
+        store.put(key, key, size)
+        recent.pop(key, None)
+        recent[key] = size
+        while sum(recent.values()) > 100 and len(recent) > 1:
+            del recent[next(iter(recent))]
+        assert store.bytes == sum(recent.values()) <= max(100, size)
+        assert [store.get(known) for known in recent] == list(recent)
+        assert store.get(99) is None
+
+
+def test_threads_that_ask_for_the_same_get_the_one_that_was_made(pool):
+    store, made = Store(1 << 20), Counter()
+    gate = threading.Barrier(3, timeout=10)
+
+    def make(key: int) -> np.ndarray:
+        made[key] += 1
+        return np.full((50, 50), key, np.float32)
+
+    def ask(number: int) -> None:
+        if number < 3:
+            gate.wait()
+        assert store.get_or_make(number % 7, lambda: make(number % 7))[0, 0] == number % 7
+
+    threads = [threading.Thread(target=run_shared, args=(ask, range(n, 210, 3), None)) for n in range(3)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join(20)
+    assert made == {key: 1 for key in range(7)}
+    assert not store.get(3).flags.writeable
+
+
+def test_more_threads_than_room_still_get_what_they_ask_for():
+    """Values that are pushed out while others are made are simply made again."""
+    store, pool = Store(3 * 10_000), Pool(4)
+    try:
+
+        def ask(number: int) -> None:
+            key = number * 7 % 23
+            assert (store.get_or_make(key, lambda: np.full(2500, key, np.float32)) == key).all()
+            assert store.bytes <= 30_000
+
+        run_shared(ask, range(400), pool)
+    finally:
+        pool.close()
+
+
+def test_a_fault_goes_to_the_one_who_made_it_and_the_next_tries_again():
+    store, tries = Store(100), []
+
+    def make() -> str:
+        tries.append(1)
+        if len(tries) == 1:
+            raise ValueError("the first time")
+        return "made"
+
+    with pytest.raises(ValueError, match="first time"):
+        store.get_or_make("key", make)
+    assert store.get_or_make("key", make) == "made" == store.get("key")
+
+
+def test_who_waits_for_another_thread_can_be_cancelled():
+    store, started, hold = Store(100), threading.Event(), threading.Event()
+
+    def make() -> str:
+        started.set()
+        hold.wait(10)
+        return "late"
+
+    slow = threading.Thread(target=store.get_or_make, args=("key", make))
+    slow.start()
+    started.wait(10)
+    token = Token()
+    token.cancel()
+    with pytest.raises(Cancelled):
+        store.get_or_make("key", make, check=token.check)
+    hold.set()
+    slow.join(10)
+    assert store.get("key") == "late"
+
+
+def test_sizes_count_each_array_once():
+    array = np.zeros(1000, np.float32)
+    assert size_of((array, [array, array[:10]])) == 4000 + 40
+    assert size_of("a word") == size_of(None) > 0
+    assert Stores.of(1 << 20).bases.budget == 1 << 30
