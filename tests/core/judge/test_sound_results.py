@@ -110,6 +110,10 @@ ROUTES = {
         manual("exposure", shadows=0.5),
         manual("noise", **QUIET),
     ),
+    "masked in series": document(
+        replace(manual("noise", "first", **{**QUIET, "luminance": 50.0}), where=ellipse(cx=0.3, rx=0.35, ry=0.6)),
+        replace(manual("noise", **QUIET), where=replace(ellipse(cx=0.7, rx=0.35, ry=0.6), invert=True), mix=0.8),
+    ),
 }
 
 
