@@ -10,6 +10,7 @@ from tests.ui.steer import settle
 
 from dustpan.core.work.pool import Pool
 from dustpan.files.save import FORMATS, save_picture
+from dustpan.simulate.scenes import noisy_picture
 from dustpan.ui.memory import Memory
 from dustpan.ui.session.pictures import KeptRoutes
 from dustpan.ui.widgets import theme
@@ -28,6 +29,12 @@ def no_dialog_waits(monkeypatch):
 
 
 @pytest.fixture(scope="session")
+def noisy():
+    """The bench at ISO 12800, small: what a window does is seen on few pixels too."""
+    return noisy_picture("bench", iso=12800, seed=3, size=(480, 320))
+
+
+@pytest.fixture(scope="session")
 def picture_file(tmp_path_factory, noisy):
     path = tmp_path_factory.mktemp("ui") / "night.png"
     save_picture(path, noisy.pixels, noisy.metadata, FORMATS["png"])
@@ -43,6 +50,16 @@ def window(qtbot, tmp_path):
     yield made
     made.close()
     assert not [t for t in threading.enumerate() if t.name.startswith("dustpan")]
+
+
+@pytest.fixture
+def opened_large(window, qtbot):
+    """A window with a picture of several blocks."""
+    source = noisy_picture("bench", iso=12800, seed=3, size=(720, 600))
+    with qtbot.waitSignal(window.session.opened, timeout=20000):
+        window.session.opening.open_from(lambda: source, "night.png")
+    settle(window, qtbot)
+    return window
 
 
 @pytest.fixture

@@ -102,7 +102,7 @@ def test_an_export_goes_on_while_a_picture_is_opened_and_a_step_is_added(opened,
         opened.session.measuring.mend("exposure")
         opened.session.opening.open(pictures[0])
         assert {task.kind for task in opened.session.tasks.running} >= {"exporting", "opening"}
-    assert read_picture(target).width == 720
+    assert read_picture(target).width == 480
     qtbot.waitUntil(lambda: opened.session.path == pictures[0], timeout=10000)
     settle(opened, qtbot)
 
@@ -236,7 +236,7 @@ def test_the_export_dialog_remembers_and_says_what_it_will_do(qtbot, tmp_path, n
     clear = Source(noisy.pixels.copy(), alpha=np.full(noisy.pixels.shape[:2], 9, np.uint8), name="a.png")
     third = dialog(clear, tmp_path / "a.png")
     third.format.setCurrentIndex(third.format.findData("jpeg"))
-    assert "alpha is left out" in third.note.text() and "720 × 480 px" in third.note.text()
+    assert "alpha is left out" in third.note.text() and "480 × 320 px" in third.note.text()
 
 
 def test_a_route_is_saved_as_a_remedy_and_applied(opened, qtbot, tmp_path, monkeypatch):

@@ -20,40 +20,40 @@ from dustpan.ui.picture.canvas import Canvas
 from dustpan.ui.widgets.sliders import NumberSlider
 
 
-def test_what_is_on_screen_at_100_percent_is_the_export_bit_for_bit(opened, qtbot, tmp_path):
-    propose(opened, qtbot)
-    opened.canvas.resize(900, 700)
-    opened.actions_by_name["zoom1"].trigger()
-    opened.session.add_step("exposure")
-    type_value(qtbot, opened.controls.fields["shadows"], 0.3)
-    settle(opened, qtbot)
+def test_what_is_on_screen_at_100_percent_is_the_export_bit_for_bit(opened_large, qtbot, tmp_path):
+    propose(opened_large, qtbot)
+    opened_large.canvas.resize(900, 700)
+    opened_large.actions_by_name["zoom1"].trigger()
+    opened_large.session.add_step("exposure")
+    type_value(qtbot, opened_large.controls.fields["shadows"], 0.3)
+    settle(opened_large, qtbot)
     target = tmp_path / "out.png"
-    with qtbot.waitSignal(opened.session.exporting.saved, timeout=30000):
-        opened.session.exporting.export(target, "png", quality=90, overwrite=False)
+    with qtbot.waitSignal(opened_large.session.exporting.saved, timeout=30000):
+        opened_large.session.exporting.export(target, "png", quality=90, overwrite=False)
     exported = read_picture(target)
     for key in (None, Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Up):  # strips of the view, then blocks
         if key:
-            qtbot.keyClick(opened.canvas, key)
-            settle(opened, qtbot)
-        shown = in_view(opened, on_screen(opened))
-        assert shown.shape[0] > 300 and np.array_equal(shown, in_view(opened, exported.pixels))
+            qtbot.keyClick(opened_large.canvas, key)
+            settle(opened_large, qtbot)
+        shown = in_view(opened_large, on_screen(opened_large))
+        assert shown.shape[0] > 300 and np.array_equal(shown, in_view(opened_large, exported.pixels))
     assert exported.metadata.camera == "Quillmark Q3"
-    assert "Saved" in opened.message.text.text()
+    assert "Saved" in opened_large.message.text.text()
 
 
-def test_strips_of_views_that_were_left_are_not_kept(opened, qtbot):
-    propose(opened, qtbot)
-    opened.canvas.set_zoom(4.0)
-    opened.canvas.show_point(120, 120)
-    type_value(qtbot, opened.controls.fields["luminance"], 40)  # what was exact is so no more
-    settle(opened, qtbot)
-    assert opened.tiles.strips
+def test_strips_of_views_that_were_left_are_not_kept(opened_large, qtbot):
+    propose(opened_large, qtbot)
+    opened_large.canvas.set_zoom(4.0)
+    opened_large.canvas.show_point(120, 120)
+    type_value(qtbot, opened_large.controls.fields["luminance"], 40)  # what was exact is so no more
+    settle(opened_large, qtbot)
+    assert opened_large.tiles.strips
     for x, y in ((120, 120), (600, 360), (120, 360), (600, 120)):
-        opened.session.engine.stores = Stores.of(1 << 20)  # as when the picture is large: no block is at hand
-        opened.canvas.show_point(x, y)
-        settle(opened, qtbot)
-        view = opened.tiles.view.region
-        assert all(piece.area.intersects(view) for piece in opened.tiles.strips) and len(opened.tiles.strips) <= 4
+        opened_large.session.engine.stores = Stores.of(1 << 20)  # as when the picture is large: no block is at hand
+        opened_large.canvas.show_point(x, y)
+        settle(opened_large, qtbot)
+        tiles = opened_large.tiles
+        assert all(piece.area.intersects(tiles.view.region) for piece in tiles.strips) and len(tiles.strips) <= 4
 
 
 def test_propose_drag_and_undo(opened, qtbot):
@@ -266,13 +266,13 @@ def test_the_export_dialog_says_what_will_happen(qtbot, tmp_path):
     assert not dialog.go.isEnabled() and "pattern" in dialog.note.text()
 
 
-def test_random_actions_then_undo_leave_identical_pixels(opened, qtbot):
-    opened.canvas.set_zoom(1.0)
-    settle(opened, qtbot)
-    start, rng = on_screen(opened), random.Random(4)
-    session = opened.session
+def test_random_actions_then_undo_leave_identical_pixels(opened_large, qtbot):
+    opened_large.canvas.set_zoom(1.0)
+    settle(opened_large, qtbot)
+    start, rng = on_screen(opened_large), random.Random(4)
+    session = opened_large.session
     for _ in range(200):
-        opened.actions_by_name[
+        opened_large.actions_by_name[
             rng.choice(
                 ["switch", "next", "previous", "earlier", "later", "duplicate", "undo", "redo", "fit", "zoom1", "wipe"]
             )
@@ -280,16 +280,16 @@ def test_random_actions_then_undo_leave_identical_pixels(opened, qtbot):
         if rng.random() < 0.3 and len(session.route) < 5:
             session.add_step(rng.choice(list(kinds())))
         if session.step and rng.random() < 0.7:
-            field = rng.choice([f for f in opened.controls.fields.values() if isinstance(f, NumberSlider)])
+            field = rng.choice([f for f in opened_large.controls.fields.values() if isinstance(f, NumberSlider)])
             drag(qtbot, field.groove, [rng.random(), rng.random()])
         if rng.random() < 0.1 and session.step:
-            opened.actions_by_name["remove"].trigger()
+            opened_large.actions_by_name["remove"].trigger()
         qtbot.wait(2)
     while session.history.undo_label:
-        opened.actions_by_name["undo"].trigger()
-    opened.canvas.set_zoom(1.0)
-    settle(opened, qtbot)
-    assert np.array_equal(on_screen(opened), start)
+        opened_large.actions_by_name["undo"].trigger()
+    opened_large.canvas.set_zoom(1.0)
+    settle(opened_large, qtbot)
+    assert np.array_equal(on_screen(opened_large), start)
 
 
 def test_every_control_has_a_tooltip_and_a_name(opened, qtbot):
@@ -399,17 +399,18 @@ def test_dropped_files_open_and_are_remembered(window, qtbot, picture_file, tmp_
     assert Memory(tmp_path / "config" / "window.ini").recent == []
 
 
-def test_values_under_the_pointer_are_those_of_the_files(opened, qtbot):
-    propose(opened, qtbot)
-    opened.canvas.set_zoom(8.0)
-    settle(opened, qtbot)
-    qtbot.waitUntil(lambda: opened.canvas.colour_at(QPoint(360, 240), after=False) is not None)
-    at = (QPoint(360, 240).toPointF() * 8 + opened.canvas._corner + QPoint(4, 4).toPointF()).toPoint()
-    qtbot.mouseMove(opened.canvas, at)
-    before = opened.session.engine.source.pixels[240, 360]
-    after = on_screen(opened)[240, 360]
+def test_values_under_the_pointer_are_those_of_the_files(opened_large, qtbot):
+    propose(opened_large, qtbot)
+    opened_large.canvas.set_zoom(8.0)
+    opened_large.canvas.show_point(360, 240)
+    settle(opened_large, qtbot)
+    qtbot.waitUntil(lambda: opened_large.canvas.colour_at(QPoint(360, 240), after=False) is not None)
+    at = (QPoint(360, 240).toPointF() * 8 + opened_large.canvas._corner + QPoint(4, 4).toPointF()).toPoint()
+    qtbot.mouseMove(opened_large.canvas, at)
+    before = opened_large.session.engine.source.pixels[240, 360]
+    after = on_screen(opened_large)[240, 360]
     words = [" ".join(str(v) for v in values) for values in (before, after)]
-    assert opened.canvas.caption.split("     ") == ["360, 240", f"{words[0]}  →  {words[1]}"]
+    assert opened_large.canvas.caption.split("     ") == ["360, 240", f"{words[0]}  →  {words[1]}"]
 
 
 @pytest.mark.parametrize("size", [(1280, 800), (1024, 700)])
@@ -430,11 +431,11 @@ def test_nothing_is_cut_off(opened, qtbot, size):
                 assert place.x() >= 0 and place.x() + widget.width() <= size[0], widget.text()
 
 
-def test_the_wheel_zooms_smoothly_and_rests_at_actual_pixels(opened, qtbot):
+def test_the_wheel_zooms_smoothly_and_rests_at_actual_pixels(opened_large, qtbot):
     from PyQt6.QtCore import QPointF
     from PyQt6.QtGui import QWheelEvent
 
-    canvas, at = opened.canvas, QPointF(300, 200)
+    canvas, at = opened_large.canvas, QPointF(300, 200)
     canvas.set_zoom(0.5)
     zooms = [canvas.zoom]
     for _ in range(14):
@@ -446,4 +447,4 @@ def test_the_wheel_zooms_smoothly_and_rests_at_actual_pixels(opened, qtbot):
         if canvas.zoom > 1.5:
             assert ((at - canvas._corner) / canvas.zoom - place).manhattanLength() < 2
     assert zooms == sorted(zooms) and 1.0 in zooms and 2.0 in zooms and max(zooms) <= 16
-    settle(opened, qtbot)
+    settle(opened_large, qtbot)

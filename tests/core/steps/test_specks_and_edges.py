@@ -21,7 +21,7 @@ from dustpan.core.render.engine import Engine
 from dustpan.simulate import camera
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
-SIZE = (2400, 1600)
+SIZE = (1500, 1000)
 MIDDLE = (1440, 960)
 SMALL = (1200, 800)
 
@@ -35,7 +35,8 @@ def run(kind: str, picture: np.ndarray, noise=None, **values) -> np.ndarray:
 
 @pytest.fixture(scope="module")
 def bench():
-    return clean_picture("bench", dtype=np.float32).pixels
+    whole = clean_picture("bench", dtype=np.float32).pixels
+    return np.ascontiguousarray(whole[400 : 400 + SIZE[1], 700 : 700 + SIZE[0]])
 
 
 @pytest.fixture(scope="module")
