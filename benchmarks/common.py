@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import os
 import statistics
 import time
 from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
 from rich.console import Console
 from rich.table import Table
 
 console = Console(width=120)
+
+HELD_BACK = 5  # every fifth photograph is for reporting, never for choosing constants
 
 
 def median_seconds(job: Callable[[], object], runs: int = 5) -> float:
@@ -22,6 +26,12 @@ def median_seconds(job: Callable[[], object], runs: int = 5) -> float:
         job()
         taken.append(time.perf_counter() - begun)
     return statistics.median(taken)
+
+
+def photographs() -> list[Path]:
+    """Return the photographs of `DUSTPAN_PHOTOS` (or of a folder beside the project), in order; perhaps none."""
+    folder = Path(os.environ.get("DUSTPAN_PHOTOS", "../shared/photos"))
+    return sorted(folder.glob("*.png"))
 
 
 def psnr(result: np.ndarray, truth: np.ndarray) -> float:

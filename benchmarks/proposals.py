@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import io
-import os
-from pathlib import Path
 
 import numpy as np
 from PIL import Image
 
-from benchmarks.common import console, table
+from benchmarks.common import console, photographs, table
 from dustpan.core.document.history import Document
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.judge.report import judge
@@ -24,13 +22,6 @@ from dustpan.simulate.camera import Settings, take_photograph
 from dustpan.simulate.scenes import noisy_picture
 
 ISOS = (400, 800, 1600, 3200, 6400, 12800, 25600)
-HELD_BACK = 5  # every fifth photograph is for reporting, never for choosing constants
-
-
-def photographs() -> list[Path]:
-    """Return the photographs to measure on, or none."""
-    folder = Path(os.environ.get("DUSTPAN_PHOTOS", "../shared/photos"))
-    return sorted(folder.glob("*.png"))
 
 
 def with_camera_noise(photo: np.ndarray, seed: int, iso: int = 6400) -> np.ndarray:

@@ -23,7 +23,7 @@ class _Line(QWidget):
         self.label = configured(QLabel(), objectName="faint")
         self.bar = configured(QProgressBar(), textVisible=False)
         self.bar.setFixedWidth(84)
-        self.stop = configured(QPushButton(icon("xmark", theme.GREYS.text), ""), objectName="quiet")
+        self.stop = configured(QPushButton(icon("close", theme.GREYS.text), ""), objectName="quiet")
         self.stop.setFixedSize(26, 26)
         self.stop.clicked.connect(self._cancel)
         row = QHBoxLayout(self)

@@ -23,7 +23,7 @@ class MeasuredNoise:
     """
 
     def __init__(self, measure: Callable[[], NoiseModel]):
-        self._measure = measure
+        self._measure: Callable[[], NoiseModel] | None = measure
         self._model: NoiseModel | None = None
         self._lock = threading.Lock()
 
@@ -41,8 +41,9 @@ class MeasuredNoise:
     def model(self) -> NoiseModel:
         """The model, measured now if it was not yet."""
         with self._lock:
-            if self._model is None:
-                self._model = self._measure()
+            if self._measure is not None:
+                self._model, self._measure = self._measure(), None  # what it measured on may go
+            assert self._model is not None
             return self._model
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from typing import Any
@@ -95,23 +96,26 @@ class _SampledMask:
     """A Where as a noise field samples it: a small plane of Base's mask, made when it is first asked for."""
 
     def __init__(self, where: Where, analyses: tuple[Any, ...], base: Base):
-        self._where, self._analyses, self._base = where, analyses, base
+        self._make: Callable[[], np.ndarray] | None = partial(_small_mask, where, analyses, base)
         self._lock = threading.Lock()
         self._plane: np.ndarray | None = None
 
     def __call__(self, extent: Extent, shape: tuple[int, int]) -> np.ndarray:
         """Return the mask at points spread over an extent."""
         with self._lock:
-            if self._plane is None:
-                self._plane = self._make()
-        return sample_plane(self._plane, extent, shape)
+            if self._make is not None:
+                self._plane, self._make = self._make(), None  # stores keep noise fields: not the picture with them
+            plane = self._plane
+        assert plane is not None
+        return sample_plane(plane, extent, shape)
 
-    def _make(self) -> np.ndarray:
-        level = level_under(self._base.size, _MASK_PIXELS)
-        small = self._base.size_at(level)
-        read = partial(self._base.read, level=level)
-        mask = mask_of(self._where, (0, 0, *small), small, level=level, analyses=self._analyses, read=read)
-        return np.asarray(mask, np.float32)
+
+def _small_mask(where: Where, analyses: tuple[Any, ...], base: Base) -> np.ndarray:
+    """Return a Where's mask of the whole picture at the level that has at most `_MASK_PIXELS`."""
+    level = level_under(base.size, _MASK_PIXELS)
+    small = base.size_at(level)
+    read = partial(base.read, level=level)
+    return np.asarray(mask_of(where, (0, 0, *small), small, level=level, analyses=analyses, read=read), np.float32)
 
 
 @dataclass(frozen=True, eq=False)

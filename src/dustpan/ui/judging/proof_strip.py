@@ -258,8 +258,8 @@ class ProofStrip(QWidget):
         side = QVBoxLayout()
         side.setSpacing(6)
         side.addSpacing(_HEAD)
-        self.add_button = self._button("plus", "Pin the place in the middle of the picture (Shift+P)", self.add_middle)
-        self.again_button = self._button("rotate", "Choose the five places again from the picture", proofs.choose_again)
+        self.add_button = self._button("add", "Pin the place in the middle of the picture (Shift+P)", self.add_middle)
+        self.again_button = self._button("again", "Choose the five places again from the picture", proofs.choose_again)
         for button in (self.add_button, self.again_button):
             side.addWidget(button)
         side.addStretch()

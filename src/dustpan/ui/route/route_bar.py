@@ -185,7 +185,7 @@ class RouteBar(QWidget):
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.addWidget(scroll)
-        self.add_button = QPushButton(icon("plus", theme.GREYS.text), "")
+        self.add_button = QPushButton(icon("add", theme.GREYS.text), "")
         self.add_button.setFixedSize(34, 46)
         self.add_button.setToolTip("Add a step; it lands where its stage stands.")
         self.add_button.setAccessibleName("Add a step")

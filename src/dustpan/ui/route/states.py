@@ -29,10 +29,10 @@ class States(QFrame):
         self.buttons = {
             name: self._button(picture, tip, run)
             for name, picture, tip, run in (
-                ("keep", "plus", "Keep the route as it stands as a take (T)", lambda: session.keep_take()),
-                ("compare", "scale-balanced", "Compare with this take", self._compare),
-                ("rename", "pen", "Give this take another name", self._rename),
-                ("drop", "trash", "Forget this take", self._drop),
+                ("keep", "add", "Keep the route as it stands as a take (T)", lambda: session.keep_take()),
+                ("compare", "compare", "Compare with this take", self._compare),
+                ("rename", "rename", "Give this take another name", self._rename),
+                ("drop", "delete", "Forget this take", self._drop),
             )
         }
         under = QHBoxLayout()

@@ -1,46 +1,54 @@
-"""Icons from the icon font that QtAwesome ships.
-
-The package itself is not loaded: it brings a second layer over Qt that takes 0.3 s of the start. Its font and
-its table of names are all that is needed here.
-"""
+"""Icons: characters of the shipped icon font, by our own names."""
 
 from __future__ import annotations
 
-import json
 from functools import cache
-from importlib.util import find_spec
-from pathlib import Path
+from importlib.resources import files
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPixmap, QPolygonF
 
-_FONT = "fontawesome6-solid-webfont"
 _DRAWN = 64  # px; smaller sizes are reduced from it
+
+_CHARACTERS = {
+    "add": "\u002b",
+    "again": "\uf2f1",
+    "close": "\uf00d",
+    "compare": "\uf24e",
+    "delete": "\uf1f8",
+    "note": "\uf05a",
+    "rename": "\uf304",
+    "warning": "\uf071",
+}
+"""The font's characters by the names used here."""
 
 
 @cache
-def _font() -> tuple[QFont, dict[str, str]]:
-    """Return the icon font and its characters by name."""
-    found = find_spec("qtawesome")
-    assert found is not None and found.origin is not None
-    folder = Path(found.origin).parent / "fonts"
-    number = QFontDatabase.addApplicationFont(str(next(folder.glob(f"{_FONT}-[0-9]*.ttf"))))
+def _font() -> QFont:
+    """Return the icon font, registered with Qt at the first call."""
+    data = files("dustpan.ui.widgets").joinpath("fonts", "icons", "symbols.ttf").read_bytes()
+    number = QFontDatabase.addApplicationFontFromData(data)
     font = QFont(QFontDatabase.applicationFontFamilies(number)[0])
     font.setStyleName("Solid")
     font.setPixelSize(_DRAWN * 7 // 8)
-    names = json.loads(next(folder.glob(f"{_FONT}-charmap-*.json")).read_text())
-    return font, {name: chr(int(code, 16)) for name, code in names.items()}
+    return font
 
 
 def icon(name: str, colour: str) -> QIcon:
-    """Return an icon by its name in the font, drawn in one colour."""
-    font, letters = _font()
+    """Return an icon drawn in one colour.
+
+    Raises
+    ------
+    KeyError
+        If no icon has this name.
+    """
+    character = _CHARACTERS[name]
     picture = QPixmap(_DRAWN, _DRAWN)
     picture.fill(Qt.GlobalColor.transparent)
     painter = QPainter(picture)
-    painter.setFont(font)
+    painter.setFont(_font())
     painter.setPen(QColor(colour))
-    painter.drawText(QRectF(0, 0, _DRAWN, _DRAWN), Qt.AlignmentFlag.AlignCenter, letters[name])
+    painter.drawText(QRectF(0, 0, _DRAWN, _DRAWN), Qt.AlignmentFlag.AlignCenter, character)
     painter.end()
     return QIcon(picture)
 

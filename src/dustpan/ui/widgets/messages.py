@@ -28,7 +28,7 @@ class Message(QFrame):
         self.act.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.act.clicked.connect(self._do)
         self._doing: Callable[[], None] | None = None
-        close = configured(QPushButton(icon("xmark", theme.GREYS.text), ""), objectName="quiet")
+        close = configured(QPushButton(icon("close", theme.GREYS.text), ""), objectName="quiet")
         close.setToolTip("Close this message")
         close.setAccessibleName("Close this message")
         close.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -61,7 +61,7 @@ class Message(QFrame):
 
     def _show(self, text: str, harm: bool) -> None:
         self.harm, self._doing = harm, None
-        name, tint = ("triangle-exclamation", theme.MADDER) if harm else ("circle-info", theme.VERDIGRIS)
+        name, tint = ("warning", theme.MADDER) if harm else ("note", theme.VERDIGRIS)
         self.sign.setPixmap(icon(name, tint).pixmap(16, 16))
         self.setStyleSheet(f"QFrame#message {{ border-color: {tint}; }}")
         self.text.setText(text)
