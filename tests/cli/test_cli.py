@@ -68,7 +68,7 @@ def test_several_go_into_a_folder_and_the_bytes_do_not_depend_on_the_jobs(dustpa
     broken = path.with_name("broken.png")
     broken.write_bytes(path.read_bytes()[:900])
     outputs = {}
-    for jobs in (1, 2, 8):
+    for jobs in (1, 3):
         folder = tmp_path / f"out{jobs}"
         status, printed, told = dustpan(
             "process", *paths, broken, "--out", folder, "--auto", "--jobs", jobs, "--format", "tiff16", "--json"
@@ -81,7 +81,7 @@ def test_several_go_into_a_folder_and_the_bytes_do_not_depend_on_the_jobs(dustpa
         )
         assert sorted(p.name for p in folder.iterdir()) == ["copy0.tif", "copy1.tif", "copy2.tif", "noisy.tif"]
         outputs[jobs] = [p.read_bytes() for p in sorted(folder.iterdir())]
-    assert outputs[1] == outputs[2] == outputs[8]
+    assert outputs[1] == outputs[3]
 
 
 def test_same_names_from_two_folders_do_not_overwrite_each_other(dustpan, picture, tmp_path):
@@ -295,7 +295,7 @@ def test_one_input_never_ends_the_others_and_the_output_stays_one_object(dustpan
     answer = json.loads(printed)
     assert status == 1 and [Path(o["source"]).name for o in answer["outputs"]] == ["fine.png", "last.png"]
     assert [Path(f["source"]).name for f in answer["failed"]] == ["huge.png", "odd.png", "gone.png"]
-    assert all(name in told for name in ("huge.png: too large", "odd.png: something", "gone.png: can't be opened"))
+    assert all(name in told for name in ("huge.png: not enough memory", "odd.png: unexpected error", "gone.png: can't be opened"))
 
 
 def test_a_bad_remedy_still_prints_one_object_and_no_folder_gets_a_files_name(dustpan, tmp_path):

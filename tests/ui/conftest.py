@@ -35,6 +35,12 @@ def noisy():
 
 
 @pytest.fixture(scope="session")
+def noisy_large():
+    """The bench again, of several blocks."""
+    return noisy_picture("bench", iso=12800, seed=3, size=(720, 600))
+
+
+@pytest.fixture(scope="session")
 def picture_file(tmp_path_factory, noisy):
     path = tmp_path_factory.mktemp("ui") / "night.png"
     save_picture(path, noisy.pixels, noisy.metadata, FORMATS["png"])
@@ -53,11 +59,10 @@ def window(qtbot, tmp_path):
 
 
 @pytest.fixture
-def opened_large(window, qtbot):
+def opened_large(window, qtbot, noisy_large):
     """A window with a picture of several blocks."""
-    source = noisy_picture("bench", iso=12800, seed=3, size=(720, 600))
     with qtbot.waitSignal(window.session.opened, timeout=20000):
-        window.session.opening.open_from(lambda: source, "night.png")
+        window.session.opening.open_from(lambda: noisy_large, "night.png")
     settle(window, qtbot)
     return window
 

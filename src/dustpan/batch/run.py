@@ -133,10 +133,10 @@ def _work(
     except DustpanError as fault:
         return None, str(fault)
     except MemoryError:
-        return None, f"{picture}: too large for the memory there is."
+        return None, f"{picture}: not enough memory for a picture of this size."
     except Exception as fault:  # one input must never end the others
         what = " ".join(str(fault).split())[:200]
-        return None, f"{picture}: something went wrong that should not have ({type(fault).__name__}: {what})."
+        return None, f"{picture}: unexpected error ({type(fault).__name__}: {what})."
 
 
 def clean_one(

@@ -123,12 +123,12 @@ def run(open_window: OpenWindow, arguments: list[str] | None = None) -> int:
         say(f"dustpan: {fault}")
         return 1
     except MemoryError:
-        click.echo("dustpan: there is too little memory for this.", err=True)
+        click.echo("dustpan: not enough memory for this.", err=True)
         return 1
     except BrokenPipeError:  # whoever read the output has gone
         os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
         return 1
     except Exception as fault:  # nobody foresaw it: one line, no trace
         what = " ".join(str(fault).split())
-        click.echo(f"dustpan: something went wrong that should not have ({type(fault).__name__}: {what}).", err=True)
+        click.echo(f"dustpan: unexpected error ({type(fault).__name__}: {what}).", err=True)
         return 1

@@ -16,7 +16,7 @@ import OpenEXR
 from dustpan.core.errors import PictureError
 from dustpan.core.picture.source import Metadata, Source
 from dustpan.files import exif
-from dustpan.files.limits import check_size, replace_non_finite
+from dustpan.files.limits import NON_FINITE_NOTE, check_size, replace_non_finite
 
 #: Blocks of other formats, carried as text attributes in base 64.
 _BLOCKS = {"exif": "exifBlock", "iptc": "iptcBlock", "profile": "iccProfile"}
@@ -32,6 +32,39 @@ _FAULTS = (RuntimeError, ValueError, KeyError, TypeError, OSError, IndexError, A
 
 def read(path: Path) -> Source:
     """Read the first part's colours; the other channels are kept as layers, the other parts as they are."""
+    headers, parts = _read_parts(path)
+    header, planes = headers[0], parts[0]
+    names = _colours(path, list(planes))
+    colours = [planes.pop(name) for name in names]
+    if any(plane.shape != colours[0].shape for plane in colours):
+        raise PictureError(f"{path}: its colour channels have different sizes; they can't be opened.")
+    alpha_name = names[0][: -len(names[0].split(".")[-1])] + "A"
+    alpha = planes.pop(alpha_name, None)
+    types = {name: plane.dtype for name, plane in zip(names, colours, strict=True)}
+    if alpha is not None:
+        types[alpha_name] = alpha.dtype
+    kept = {key: value for key, value in header.items() if key not in ("channels", "chunkCount")}
+    blocks = {name: _block(kept.pop(key, "")) for name, key in _BLOCKS.items()}
+    rest = list(zip(headers[1:], parts[1:], strict=True))
+    kept |= {"names": (*names, alpha_name), "types": types, "parts": rest}
+    stacked = np.stack(colours, axis=-1)
+    pixels, non_finite = replace_non_finite(stacked.astype(np.float32))
+    return Source(
+        pixels,
+        name=path.name,
+        linear=True,
+        alpha=None if alpha is None else alpha.astype(np.float32),
+        layers=planes,
+        metadata=_metadata(header, kept, blocks),
+        messages=_notes(header, len(parts), non_finite is not None),
+        alpha_kind="premultiplied",
+        non_finite=non_finite,
+        exact=stacked if any(kind == np.uint32 for kind in types.values()) else None,
+    )
+
+
+def _read_parts(path: Path) -> tuple[list[dict[str, Any]], list[dict[str, np.ndarray]]]:
+    """Return the header and the planes of each part, the sizes checked before any plane is read."""
     try:
         # By descriptor: a name need not be text.
         with open(path, "rb") as file, _hushed():
@@ -49,31 +82,12 @@ def read(path: Path) -> Source:
         raise PictureError(f"{path}: damaged or cut short; the picture can't be read ({fault}).") from fault
     if not headers or len(parts) != len(headers):
         raise PictureError(f"{path}: damaged or cut short; the picture can't be read (it has no parts).")
-    header, planes = headers[0], parts[0]
-    names = _colours(path, list(planes))
-    colours = [planes.pop(name) for name in names]
-    if any(plane.shape != colours[0].shape for plane in colours):
-        raise PictureError(f"{path}: its colour channels have different sizes; they can't be opened.")
-    alpha_name = names[0][: -len(names[0].split(".")[-1])] + "A"
-    alpha = planes.pop(alpha_name, None)
-    types = {name: plane.dtype for name, plane in zip(names, colours, strict=True)}
-    pixels, non_finite = replace_non_finite(np.stack(colours, axis=-1).astype(np.float32))
-    exact = np.stack(colours, axis=-1) if any(kind == np.uint32 for kind in types.values()) else None
-    if alpha is not None:
-        types[alpha_name] = alpha.dtype
-        alpha = alpha.astype(np.float32)
-    kept = {key: value for key, value in header.items() if key not in ("channels", "chunkCount")}
-    blocks = {name: _block(kept.pop(key, "")) for name, key in _BLOCKS.items()}
-    rest = list(zip(headers[1:], parts[1:], strict=True))
-    kept |= {"names": (*names, alpha_name), "types": types, "parts": rest}
-    notes = {
-        f"The file has {len(parts)} parts; the first was opened, the others are kept.": len(parts) > 1,
-        "The file holds values that are no numbers; they are shown as black or white.": non_finite is not None,
-        "The file names primaries of its own; its colours are shown as if they were sRGB's.": _other_primaries(header),
-        "Its compression loses detail; it is written with one that does not.": kept.get("compression") not in _LOSSLESS,
-    }
+    return headers, parts
+
+
+def _metadata(header: Mapping[str, Any], kept: dict[str, Any], blocks: dict[str, bytes]) -> Metadata:
     iso = header.get("isoSpeed")
-    metadata = Metadata(
+    return Metadata(
         native=("exr", kept),
         resolution=_resolution(header),
         xmp=str(header.get("xmp", "")).encode("utf-8", "replace"),
@@ -82,19 +96,18 @@ def read(path: Path) -> Source:
         exposure=exif.facts(blocks["exif"])["exposure"],
         **blocks,
     )
-    messages = tuple(note for note, holds in notes.items() if holds)
-    return Source(
-        pixels,
-        name=path.name,
-        linear=True,
-        alpha=alpha,
-        layers=planes,
-        metadata=metadata,
-        messages=messages,
-        alpha_kind="premultiplied",
-        non_finite=non_finite,
-        exact=exact,
-    )
+
+
+def _notes(header: Mapping[str, Any], parts: int, non_finite: bool) -> tuple[str, ...]:
+    """Return what has to be said of the file."""
+    notes = {
+        f"The file has {parts} parts; the first was opened, the others are kept.": parts > 1,
+        NON_FINITE_NOTE: non_finite,
+        "The file names primaries of its own; its colours are shown as if they were sRGB's.": _other_primaries(header),
+        "Its compression loses detail; it is written with one that does not.": header.get("compression")
+        not in _LOSSLESS,
+    }
+    return tuple(note for note, holds in notes.items() if holds)
 
 
 @contextlib.contextmanager

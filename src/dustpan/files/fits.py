@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import warnings
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from astropy.io import fits
@@ -12,7 +13,7 @@ from astropy.io.fits.verify import VerifyError
 from dustpan.core.errors import PictureError
 from dustpan.core.picture.source import Metadata, Source
 from dustpan.files import exif
-from dustpan.files.limits import check_size, replace_non_finite
+from dustpan.files.limits import NON_FINITE_NOTE, check_size, replace_non_finite
 
 _STRUCTURE = (
     "SIMPLE",
@@ -60,13 +61,7 @@ def _read_first(path: Path, file: fits.HDUList) -> Source:
     if not pictures:
         raise PictureError(f"{path}: holds no picture (only tables or an empty header).")
     header = pictures[0].header.copy()
-    axes = min(int(header["NAXIS"]), _MOST_AXES)
-    shape = [int(header.get(f"NAXIS{n}", 1)) for n in range(1, max(axes, 3) + 1)]
-    if header["NAXIS"] > _MOST_AXES or shape[2] not in (1, 3) or any(length != 1 for length in shape[3:]):
-        raise PictureError(
-            f"{path}: has {shape[2]} planes in {header['NAXIS']} axes; one or three planes can be opened."
-        )
-    check_size(path, shape[0], shape[1], shape[2])
+    _check_planes(path, header)
     data = np.asarray(pictures[0].data)
     planes = data.reshape(-1, *data.shape[-2:])
     raw = np.ascontiguousarray(np.moveaxis(planes, 0, -1)[::-1])
@@ -75,31 +70,46 @@ def _read_first(path: Path, file: fits.HDUList) -> Source:
     exact = raw if raw.dtype not in (np.uint8, np.uint16, np.float32) else None
     notes = {
         "The file holds several pictures; the first was opened.": len(pictures) > 1,
-        "The file holds values that are no numbers; they are shown as black or white.": non_finite is not None,
-        "Its scaled whole numbers are written as floating point.": header.get("BITPIX", -32) > 0
-        and raw.dtype.kind == "f",
+        NON_FINITE_NOTE: non_finite is not None,
+        "Its scaled integers are written as floating point.": header.get("BITPIX", -32) > 0 and raw.dtype.kind == "f",
         f"Its {8 * raw.dtype.itemsize}-bit values are worked in 32-bit floating point.": exact is not None
         and raw.dtype.itemsize >= 4,
     }
+    native = {"cards": header.tostring(sep="\n"), "scale": scale, "type": raw.dtype.str, "shape": data.shape}
+    return Source(
+        pixels,
+        name=path.name,
+        linear=True,
+        metadata=_metadata(header, native, _read_blocks(file)),
+        messages=tuple(note for note, holds in notes.items() if holds),
+        non_finite=non_finite,
+        exact=exact,
+    )
+
+
+def _check_planes(path: Path, header: fits.Header) -> None:
+    """Raise PictureError unless the picture is one plane or three, of a size that can be worked."""
+    axes = min(int(header["NAXIS"]), _MOST_AXES)
+    shape = [int(header.get(f"NAXIS{n}", 1)) for n in range(1, max(axes, 3) + 1)]
+    if header["NAXIS"] > _MOST_AXES or shape[2] not in (1, 3) or any(length != 1 for length in shape[3:]):
+        raise PictureError(
+            f"{path}: has {shape[2]} planes in {header['NAXIS']} axes; one or three planes can be opened."
+        )
+    check_size(path, shape[0], shape[1], shape[2])
+
+
+def _metadata(header: fits.Header, native: dict[str, Any], blocks: dict[str, bytes]) -> Metadata:
     seconds = header.get("EXPTIME", header.get("EXPOSURE"))
-    blocks = _read_blocks(file)
     density = [header.get(card) for card in _DENSITY]
     facts = exif.facts(blocks.get("exif", b""))
     exposed = f"{float(seconds):g} s" if isinstance(seconds, int | float) and seconds > 0 else facts["exposure"]
-    metadata = Metadata(
-        native=(
-            "fits",
-            {"cards": header.tostring(sep="\n"), "scale": scale, "type": raw.dtype.str, "shape": data.shape},
-        ),
+    return Metadata(
+        native=("fits", native),
         camera=str(header.get("INSTRUME", "")).strip() or facts["camera"],
         iso=facts["iso"],
         exposure=exposed,
         resolution=(float(density[0]), float(density[1])) if all(isinstance(d, int | float) for d in density) else None,
         **blocks,
-    )
-    messages = tuple(note for note, holds in notes.items() if holds)
-    return Source(
-        pixels, name=path.name, linear=True, metadata=metadata, messages=messages, non_finite=non_finite, exact=exact
     )
 
 
@@ -111,7 +121,7 @@ def _check_axes(path: Path, file: fits.HDUList) -> None:
         raise PictureError(f"{path}: says it has {count} axes; one to three were expected.")
     lengths = [header.get(f"NAXIS{n}", 1) for n in range(1, count + 1)]
     if any(not isinstance(length, int) or length < 0 for length in lengths):
-        raise PictureError(f"{path}: its axes have no sound lengths ({lengths[:4]}).")
+        raise PictureError(f"{path}: the lengths of its axes are not valid ({lengths[:4]}).")
     size = abs(int(header.get("BITPIX", 8))) // 8
     for length in lengths:
         size *= max(length, 1)
@@ -127,7 +137,7 @@ def _read_blocks(file: fits.HDUList) -> dict[str, bytes]:
 
 
 def _native(pixels: np.ndarray) -> tuple[np.ndarray, float, tuple[np.ndarray, np.ndarray] | None]:
-    """Return pixels as uint8, uint16 or float32 of about 0 to 1, what 1 stands for, and values that are no numbers.
+    """Return pixels as uint8, uint16 or float32 of about 0 to 1, what 1 stands for, and the non-finite values.
 
     What 1 stands for is a power of two, so that values come back exactly.
     """

@@ -11,6 +11,8 @@ from dustpan.core.errors import PictureError
 MAX_SIDE = 100_000
 MAX_PIXELS = 400_000_000
 
+NON_FINITE_NOTE = "The file holds NaN or infinite values; they are shown as black or white."
+
 
 def check_size(path: Path, width: int, height: int, bands: int) -> None:
     """Raise PictureError when a header claims a size that can't be worked, or channels that can't be shown."""

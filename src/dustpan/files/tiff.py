@@ -15,7 +15,7 @@ import tifffile
 from dustpan.core.errors import PictureError
 from dustpan.core.picture.source import Metadata, Source
 from dustpan.files import exif
-from dustpan.files.limits import check_size, replace_non_finite
+from dustpan.files.limits import NON_FINITE_NOTE, check_size, replace_non_finite
 
 _TURNS = {
     1: (0, False),
@@ -82,27 +82,30 @@ def _read_page(path: Path, file: tifffile.TiffFile) -> Source:
     if pixels.dtype.kind == "f":
         pixels, non_finite = replace_non_finite(pixels)
     metadata = _metadata(path, page)
-    notes = {
-        "The file has several pages; the first was opened.": len(file.pages) > 1,
-        "The file holds values that are no numbers; they are shown as black or white.": non_finite is not None,
-        f"Its {page.bitspersample}-bit values were opened as {8 * pixels.dtype.itemsize}-bit ones.": page.photometric
-        < 3
-        and stored.kind == "u"
-        and page.bitspersample not in (1, 8, 16),
-        "Its 64-bit values were rounded to 32 bits.": stored == np.float64,
-        "Its palette was opened as full colour.": page.photometric == 3,
-    }
-    linear = pixels.dtype == np.float32 and not metadata.profile
     return Source(
         np.ascontiguousarray(pixels),
         name=path.name,
         alpha=alpha,
-        linear=linear,
+        linear=pixels.dtype == np.float32 and not metadata.profile,
         metadata=metadata,
-        messages=tuple(note for note, holds in notes.items() if holds),
+        messages=_notes(file, stored, pixels.dtype, non_finite is not None),
         alpha_kind=kind,
         non_finite=non_finite,
     )
+
+
+def _notes(file: tifffile.TiffFile, stored: np.dtype, opened: np.dtype, non_finite: bool) -> tuple[str, ...]:
+    """Return what has to be said of the file."""
+    page: Any = file.pages[0]
+    widened = page.photometric < 3 and stored.kind == "u" and page.bitspersample not in (1, 8, 16)
+    notes = {
+        "The file has several pages; the first was opened.": len(file.pages) > 1,
+        NON_FINITE_NOTE: non_finite,
+        f"Its {page.bitspersample}-bit values were opened as {8 * opened.itemsize}-bit ones.": widened,
+        "Its 64-bit values were rounded to 32 bits.": stored == np.float64,
+        "Its palette was opened as full colour.": page.photometric == 3,
+    }
+    return tuple(note for note, holds in notes.items() if holds)
 
 
 def _read_converted(path: Path) -> Source:

@@ -23,7 +23,7 @@ class Entry:
 
 TABLE = (
     Entry("File", "open", "Open …", "Ctrl+O", "Open pictures"),
-    Entry("File", "recent", "Recent", "", "Pictures opened lately"),
+    Entry("File", "recent", "Recent", "", "Pictures opened recently"),
     Entry("File", "next_picture", "Next picture", "PgDown", "Go to the next of the pictures opened together"),
     Entry("File", "previous_picture", "Previous picture", "PgUp", "Go to the one before it"),
     Entry("File", "reread", "Read again", "F5", "Read the file again and keep the route, when it has changed"),

@@ -11,10 +11,16 @@ import threading
 from collections.abc import Callable
 from concurrent.futures import Future
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from dustpan.core.errors import DustpanError
 from dustpan.core.picture.source import Source
 from dustpan.ui.widgets.configured import configured
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QApplication
+
+    from dustpan.ui.window import Window
 
 _AWAKE = 400  # ms between two looks for a signal
 
@@ -41,18 +47,7 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
     loading = threading.Thread(target=lambda: warm() if is_warm() else None)
     loading.start()
     reading = _read_ahead(files[0]) if files else None
-    from PyQt6.QtWidgets import QApplication
-
-    from dustpan.ui.log import catch_in_slots
-    from dustpan.ui.memory import Memory
-    from dustpan.ui.session.pictures import KeptRoutes
-    from dustpan.ui.widgets import theme
-    from dustpan.ui.window import Window
-
-    app = QApplication(sys.argv[:1])
-    theme.apply(app)
-    window = Window(memory=Memory.of_user(), kept=KeptRoutes.of_user())
-    catch_in_slots(lambda fault: window.tell(str(fault), True))
+    app, window = _make_window()
     loading.join()
     window.show()
     _end_by_signal(window)
@@ -69,6 +64,23 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
     else:
         window.session.opening.prepare(lambda: window.open_files(files, read=reading) if files else None)
     return app.exec()
+
+
+def _make_window() -> tuple[QApplication, Window]:
+    """Return the application and its window, with what the user's files remember of them."""
+    from PyQt6.QtWidgets import QApplication
+
+    from dustpan.ui.log import catch_in_slots
+    from dustpan.ui.memory import Memory
+    from dustpan.ui.session.pictures import KeptRoutes
+    from dustpan.ui.widgets import theme
+    from dustpan.ui.window import Window
+
+    app = QApplication(sys.argv[:1])
+    theme.apply(app)
+    window = Window(memory=Memory.of_user(), kept=KeptRoutes.of_user())
+    catch_in_slots(lambda fault: window.tell(str(fault), True))
+    return app, window
 
 
 def _end_by_signal(window) -> None:

@@ -30,8 +30,7 @@ def record_fault(fault: BaseException) -> UnforeseenError:
     _log.error("unforeseen", exc_info=fault)
     what = " ".join(str(fault).split())[:160] or type(fault).__name__
     return UnforeseenError(
-        f"Something went wrong that should not have: {what}. The picture and its route are as they were; the log"
-        f" {log_file()} says more."
+        f"An unexpected error: {what}. The picture and its route are unchanged; details are in the log {log_file()}."
     )
 
 

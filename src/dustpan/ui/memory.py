@@ -52,7 +52,7 @@ class Memory:
 
     @property
     def recent(self) -> list[str]:
-        """Pictures opened lately, the newest first."""
+        """Pictures opened recently, the newest first."""
         return [name for name in self.get("recent", []) if isinstance(name, str)]
 
     def add_recent(self, paths: list[Path]) -> None:

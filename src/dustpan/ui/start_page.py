@@ -80,7 +80,7 @@ class StartPage(QWidget):
                 discard(widget)
         there = [Path(name) for name in self._recent() if Path(name).is_file()][:_SHOWN]
         if there:
-            self.list.addWidget(configured(QLabel("Opened lately:"), objectName="faint"))
+            self.list.addWidget(configured(QLabel("Opened recently:"), objectName="faint"))
         for path in there:
             button = self._button(shown_name(path), shown_name(path, whole=True), partial(self.picked.emit, path))
             button.setObjectName("quiet")

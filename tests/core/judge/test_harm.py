@@ -107,7 +107,7 @@ def test_a_cast_is_the_channel_that_moved_most(channel):
     assert figures(before + 0.5, after + 0.5).cast is None  # no darks to tell it from
 
 
-def test_knocked_back_highlights_and_new_clipping_are_seen():
+def test_darkened_highlights_and_new_clipping_are_seen():
     before = grey(np.full((SIDE, SIDE), 0.9))
     assert figures(before, before - np.float32(0.05)).highlight_shift == pytest.approx(-0.05, abs=1e-3)
     after = before.copy()

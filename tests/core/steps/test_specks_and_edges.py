@@ -236,7 +236,7 @@ def test_the_noise_that_detail_lets_through_is_foretold():
         assert detail_of(noise, radius=radius, finest=finest).std() == pytest.approx(foretold, rel=0.12)
 
 
-@pytest.mark.parametrize(("iso", "gain"), [(6400, 4.5), (12800, 6.5), (25600, 7.5)])
+@pytest.mark.parametrize(("iso", "gain"), [(6400, 4.5), (25600, 7.5)])
 def test_the_whole_proposed_route_comes_closer_to_the_truth(iso, gain):
     bench = clean_picture("bench", size=SMALL, dtype=np.float32).pixels
     source = noisy_picture("bench", iso=iso, seed=2, size=SMALL)

@@ -10,7 +10,6 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from dustpan.core.document.history import Document
-from dustpan.core.judge.figures import Figures
 from dustpan.core.judge.report import Report, judge, plan_reference, report_on
 from dustpan.core.judge.spots import Spot, choose_patches
 from dustpan.core.noise.model import TONES
@@ -26,6 +25,9 @@ from dustpan.ui.widgets.configured import configured
 _REST = 250  # ms without a change before the survey is made
 
 
+_SILENT = 0.05  # levels of noise, under which no share of it is told
+
+
 @dataclass(frozen=True)
 class Reading:
     """One line: its name, the figure, a word for it, whether it is harm, and what it means."""
@@ -38,65 +40,49 @@ class Reading:
 
 
 def readings_of(report: Report) -> list[Reading]:
-    """Return the lines for a report."""
-    before, after = report.noise
-    share = after / before if before > 0.05 else None
-    found: Figures = report.figures
+    """Return the lines for a report; a figure that the picture doesn't have gives none."""
+    found = report.figures
     lines = [
-        Reading(
-            "Noise left",
-            f"{after:.1f} of {before:.1f}",
-            "" if share is None else percent(share),
-            False,
-            "Luminance noise after the route and before it (in the route's own light), in 8-bit levels, averaged over"
-            " the whole picture. Under about 1.5 it can't be seen in a print.",
-        )
+        _noise_left(*report.noise),
+        None if found.texture_kept is None else _texture(found.texture_kept),
+        None if found.halo is None else _halo(found.halo),
+        None if found.shadow_shift is None else _shadows(found.shadow_shift),
+        _newly_lost(found.clipped_black + found.clipped_white),
     ]
-    if (kept := found.texture_kept) is not None:
-        word = "raised" if kept > 1.03 else "kept" if kept > 0.93 else "softer" if kept > 0.8 else "flattened"
-        lines.append(
-            Reading(
-                "Texture",
-                percent(kept),
-                word,
-                kept <= 0.8,
-                "How much of the picture's own fine slopes is still there; 100 % is untouched. Worry under 80 %.",
-            )
-        )
-    if (rim := found.halo) is not None:
-        word = "none" if rim < 0.01 else "slight" if rim < 0.05 else "visible" if rim < 0.12 else "strong"
-        lines.append(
-            Reading(
-                "Halo",
-                percent(rim),
-                word,
-                rim >= 0.05,
-                "How far the strongest edges overshoot, as a part of their step, where it is worst. Worry from 5 %.",
-            )
-        )
-    if (shift := found.shadow_shift) is not None:
-        word = "steady" if abs(shift) < 1 else "darker" if shift < 0 else "lighter"
-        lines.append(
-            Reading(
-                "Shadows",
-                f"{shift:+.1f} L*",
-                word,
-                False,
-                "Change of lightness in the darks, beside what the Tone steps do."
-                " Taking white specks away makes them darker.",
-            )
-        )
-    lost = found.clipped_black + found.clipped_white
-    lines.append(
-        Reading(
-            "Newly lost",
-            percent(lost),
-            "none" if lost < 0.0005 else "little" if lost < 0.002 else "clipped",
-            lost >= 0.002,
-            "Share of pixels driven to black or white by the route. Worry from 0.2 %.",
-        )
+    return [line for line in lines if line is not None]
+
+
+def _noise_left(before: float, after: float) -> Reading:
+    share = percent(after / before) if before > _SILENT else ""
+    tip = (
+        "Luminance noise after the route and before it (in the route's own light), in 8-bit levels, averaged over"
+        " the whole picture. Under about 1.5 it can't be seen in a print."
     )
-    return lines
+    return Reading("Noise left", f"{after:.1f} of {before:.1f}", share, False, tip)
+
+
+def _texture(kept: float) -> Reading:
+    word = "raised" if kept > 1.03 else "kept" if kept > 0.93 else "softer" if kept > 0.8 else "flattened"
+    tip = "How much of the picture's own fine slopes is still there; 100 % is untouched. Worry under 80 %."
+    return Reading("Texture", percent(kept), word, kept <= 0.8, tip)
+
+
+def _halo(rim: float) -> Reading:
+    word = "none" if rim < 0.01 else "slight" if rim < 0.05 else "visible" if rim < 0.12 else "strong"
+    tip = "How far the strongest edges overshoot, as a part of their step, where it is worst. Worry from 5 %."
+    return Reading("Halo", percent(rim), word, rim >= 0.05, tip)
+
+
+def _shadows(shift: float) -> Reading:
+    word = "steady" if abs(shift) < 1 else "darker" if shift < 0 else "lighter"
+    tip = "Change of lightness in the darks, beside what the Tone steps do. Taking white specks away makes them darker."
+    return Reading("Shadows", f"{shift:+.1f} L*", word, False, tip)
+
+
+def _newly_lost(lost: float) -> Reading:
+    word = "none" if lost < 0.0005 else "little" if lost < 0.002 else "clipped"
+    tip = "Share of pixels driven to black or white by the route. Worry from 0.2 %."
+    return Reading("Newly lost", percent(lost), word, lost >= 0.002, tip)
 
 
 class Readings(QWidget):

@@ -86,7 +86,7 @@ class CompareBar(QWidget):
         self._last_lamp = _FIRST_LAMP
         self._filling = False
         #: Belongs to the mode, so it stands on the picture.
-        self.detail = self._choice("How the mode shows it: times amplified, inner picture, lie of the line")
+        self.detail = self._choice("How the mode shows it: times amplified, inner picture, position of the line")
         self.against = self._choice(
             "What the picture is compared with: the original, the input of the chosen step, or a take"
         )

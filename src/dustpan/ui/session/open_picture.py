@@ -93,10 +93,10 @@ class OpenPicture(Editing):
             return
         steps = f"{len(route)} step{'s' if len(route) != 1 else ''}"
         text = f"A route of {steps} was left for this picture, not exported."
-        self.offered.emit(text, "Take it up", partial(self._take_up, route))
+        self.offered.emit(text, "Restore it", partial(self._take_up, route))
 
     def _take_up(self, route: Route) -> None:
-        self.edit(Document(route), "Take up the route left before")
+        self.edit(Document(route), "Restore the route left before")
 
     def run_task(self, task: Task, job: Callable[[], Any], then: Callable[[Any], None]) -> None:
         """Run the job of a task in the pool; the task ends with it, and a fault is told."""

@@ -1,4 +1,4 @@
-"""Darks and highlights: shadows that got darker, a cast, highlights that were knocked back."""
+"""Darks and highlights: shadows that got darker, a cast, highlights that were darkened."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ DARKER_SHADOWS = Harm(
     "darker_shadows", "speck_shift", -1.5, "shadows {size:.1f} L* darker, as white specks went", -1, below=True
 )
 DULL_HIGHLIGHTS = Harm(
-    "dull_highlights", "highlight_shift", -0.02, "highlights knocked back by {size:.0f} levels", -DISPLAY, below=True
+    "dull_highlights", "highlight_shift", -0.02, "highlights darkened by {size:.0f} levels", -DISPLAY, below=True
 )
 CAST = Harm("cast", "cast", 2.0, "a cast of {size:.1f} levels in the darks")
 

@@ -80,7 +80,7 @@ class Sharpen(StepKind):
     params_type = SharpenParams
     default_blend = "luminance_only"
     inside: ClassVar = {
-        "gate": Inside("Gate: what is let through", "edge_gate"),
+        "gate": Inside("Gates: where detail is raised", "edge_gate"),
         "detail": Inside("Detail that is raised", "radius"),
     }
 
@@ -96,7 +96,7 @@ class Sharpen(StepKind):
         return with_grey(tile, added)
 
     def show_inside(self, name, tile, region, params, analysis, context):
-        """Return the share of detail let through, or the detail four times as strong on mid grey."""
+        """Return the share of detail that is raised, or the detail four times as strong on mid grey."""
         tone = tone_of(tile)
         if name == "detail":
             detail = detail_of(tone, radius=params.radius, finest=params.finest_octave)

@@ -77,7 +77,7 @@ class HotPixels(StepKind):
     stage = "Mend"
     order = 10
     label = "Hot pixels"
-    help = "Mends pixels that shine or are dead on their own; stars, glints and printed dots are kept."
+    help = "Mends single pixels that are too bright or dead; stars, glints and printed dots are kept."
     params_type = HotPixelParams
     takes_mosaic = True
     marks = True

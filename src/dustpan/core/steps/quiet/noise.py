@@ -33,7 +33,7 @@ def _factors(label: str, help: str, of: str):
 
 
 def _channel(label: str):
-    help = f"Multiplies the noise taken to be in {label.lower()}."
+    help = f"Multiplies the noise assumed in {label.lower()}."
     return param(label, 1.0, help, low=0.0, high=2.0, step=0.05, narrow=True)
 
 
@@ -62,12 +62,12 @@ class NoiseParams(Params):
     )
     over_tone: tuple[float, ...] = _factors(
         "Luminance over tone",
-        "Multiplies the luminance noise taken to be there, from darks (left) to lights (right).",
+        "Multiplies the luminance noise that is assumed, from darks (left) to lights (right).",
         "luminance",
     )
     colour_over_tone: tuple[float, ...] = _factors(
         "Colour over tone",
-        "Multiplies the colour noise taken to be there, from darks (left) to lights (right).",
+        "Multiplies the colour noise that is assumed, from darks (left) to lights (right).",
         "colour",
     )
     red: float = _channel("Red")
@@ -114,8 +114,8 @@ class Noise(StepKind):
     help = "Quiets brightness and colour noise by what was measured at each tone, and leaves texture."
     params_type = NoiseParams
     inside: ClassVar = {
-        "luminance": Inside("Luminance noise taken to be there", "luminance"),
-        "colour": Inside("Colour noise taken to be there", "colour"),
+        "luminance": Inside("Assumed luminance noise", "luminance"),
+        "colour": Inside("Assumed colour noise", "colour"),
     }
 
     def support(self, params, analysis):

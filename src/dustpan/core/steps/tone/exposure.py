@@ -45,7 +45,7 @@ class ExposureParams(Params):
         "Midtone", 0.0, "Higher brightens the middle and leaves both ends.", low=-1.0, high=1.0, step=0.02
     )
     contrast: float = param(
-        "Contrast", 0.0, "Higher parts darks from lights more strongly.", low=-1.0, high=1.0, step=0.02
+        "Contrast", 0.0, "Higher sets darks and lights further apart.", low=-1.0, high=1.0, step=0.02
     )
     shadows: float = param(
         "Shadows",
