@@ -295,7 +295,10 @@ def test_one_input_never_ends_the_others_and_the_output_stays_one_object(dustpan
     answer = json.loads(printed)
     assert status == 1 and [Path(o["source"]).name for o in answer["outputs"]] == ["fine.png", "last.png"]
     assert [Path(f["source"]).name for f in answer["failed"]] == ["huge.png", "odd.png", "gone.png"]
-    assert all(name in told for name in ("huge.png: not enough memory", "odd.png: unexpected error", "gone.png: can't be opened"))
+    assert all(
+        name in told
+        for name in ("huge.png: not enough memory", "odd.png: unexpected error", "gone.png: can't be opened")
+    )
 
 
 def test_a_bad_remedy_still_prints_one_object_and_no_folder_gets_a_files_name(dustpan, tmp_path):

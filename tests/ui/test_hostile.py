@@ -131,7 +131,7 @@ def test_hundreds_of_random_events_break_nothing(opened, qtbot, dialogs_say_no, 
     propose(opened, qtbot)
     opened.resize(*size)
     hand = Hand(opened, qtbot, seed=size[0])
-    for number in range(400):
+    for number in range(250):
         hand.strike()
         if number % 25 == 0:
             qtbot.wait(1)
