@@ -31,7 +31,7 @@ def no_dialog_waits(monkeypatch):
 @pytest.fixture(scope="session")
 def noisy():
     """The bench at ISO 12800, small: what a window does is seen on few pixels too."""
-    return noisy_picture("bench", iso=12800, seed=3, size=(480, 320))
+    return noisy_picture("bench", iso=12800, seed=3, size=(384, 256))
 
 
 @pytest.fixture(scope="session")

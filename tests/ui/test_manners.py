@@ -94,7 +94,7 @@ def test_a_failed_draft_is_told_and_the_view_goes_on(opened, qtbot, monkeypatch)
     assert not opened.message.isVisible()  # what it was about has passed
 
 
-def test_an_export_goes_on_while_a_picture_is_opened_and_a_step_is_added(opened, qtbot, pictures, tmp_path):
+def test_an_export_goes_on_while_a_picture_is_opened_and_a_step_is_added(opened, qtbot, pictures, noisy, tmp_path):
     propose(opened, qtbot)
     target = tmp_path / "out.png"
     with qtbot.waitSignal(opened.session.exporting.saved, timeout=30000):
@@ -102,7 +102,7 @@ def test_an_export_goes_on_while_a_picture_is_opened_and_a_step_is_added(opened,
         opened.session.measuring.mend("exposure")
         opened.session.opening.open(pictures[0])
         assert {task.kind for task in opened.session.tasks.running} >= {"exporting", "opening"}
-    assert read_picture(target).width == 480
+    assert read_picture(target).width == noisy.pixels.shape[1]
     qtbot.waitUntil(lambda: opened.session.path == pictures[0], timeout=10000)
     settle(opened, qtbot)
 
@@ -236,7 +236,7 @@ def test_the_export_dialog_remembers_and_says_what_it_will_do(qtbot, tmp_path, n
     clear = Source(noisy.pixels.copy(), alpha=np.full(noisy.pixels.shape[:2], 9, np.uint8), name="a.png")
     third = dialog(clear, tmp_path / "a.png")
     third.format.setCurrentIndex(third.format.findData("jpeg"))
-    assert "alpha is left out" in third.note.text() and "480 × 320 px" in third.note.text()
+    assert "alpha is left out" in third.note.text() and "384 × 256 px" in third.note.text()
 
 
 def test_a_route_is_saved_as_a_remedy_and_applied(opened, qtbot, tmp_path, monkeypatch):
