@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 
 import pytest
-from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QInputDialog
+from PyQt6.QtWidgets import QDialog, QFileDialog, QInputDialog
 from tests.ui.steer import settle
 
 from dustpan.core.work.pool import Pool
@@ -47,9 +47,13 @@ def picture_file(tmp_path_factory, noisy):
     return path
 
 
+@pytest.fixture(scope="session")
+def themed(qapp):
+    theme.apply(qapp)
+
+
 @pytest.fixture
-def window(qtbot, tmp_path):
-    theme.apply(QApplication.instance())
+def window(qtbot, tmp_path, themed):
     made = Window(Pool(2), Memory(tmp_path / "config" / "window.ini"), KeptRoutes(tmp_path / "routes"))
     qtbot.addWidget(made)
     made.show()

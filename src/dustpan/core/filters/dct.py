@@ -118,9 +118,12 @@ def _one_pass(noisy, pilot, sigma, spectrum, threshold, least, phase, check) -> 
 
 
 def block_transform(blocks: np.ndarray) -> np.ndarray:
-    """Return the orthonormal block transform of (..., 8, 8) blocks, in their type."""
-    matrix = _MATRIX.astype(blocks.dtype)
-    return matrix @ (blocks @ matrix.T)
+    """Return the orthonormal block transform of (..., 8, 8) blocks, in their type.
+
+    One product of matrices for all blocks: much quicker than two small ones for each.
+    """
+    flat = blocks.reshape(*blocks.shape[:-2], WINDOW * WINDOW)
+    return (flat @ np.kron(_MATRIX, _MATRIX).T.astype(blocks.dtype)).reshape(blocks.shape)
 
 
 _MATRIX = np.cos(np.pi / WINDOW * np.outer(np.arange(WINDOW), np.arange(WINDOW) + 0.5)) * (2 / WINDOW) ** 0.5

@@ -62,6 +62,18 @@ def add_grey(rgb, grey, part, out):
             out[y, x, 2] = rgb[y, x, 2] + more
 
 
+@kernel("f4[::1], f4[:,::1], f4, f4[:,::1]")
+def look_up(tone, tables, factor, out):
+    """Fill (3, N) from (3, M) tables over tones 0 to 1, times a factor, at N tones; NaN counts as 0."""
+    last = tables.shape[1] - 1
+    for n in range(tone.shape[0]):
+        at = min(max(tone[n], np.float32(0)), np.float32(1))
+        index = int(at * np.float32(last) + np.float32(0.5)) if at > 0 else 0
+        out[0, n] = tables[0, index] * factor
+        out[1, n] = tables[1, index] * factor
+        out[2, n] = tables[2, index] * factor
+
+
 @helper
 def _smooth(value, low, high):
     part = min(max((value - low) / (high - low), np.float32(0)), np.float32(1))

@@ -8,6 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from dustpan.core.filters.colour import OPPONENT
+from dustpan.core.kernels.pixelwise import look_up
 
 DISPLAY = 255.0  # 8-bit display values per unit of a working value
 TONES = np.linspace(0.0, 1.0, 17, dtype=np.float32)
@@ -54,8 +55,9 @@ class NoiseModel:
         """Return (3, ...) deviations at tones of any shape, for the picture reduced by 2 ** level."""
         measured = min(level, LEVELS - 1)
         fade = np.float32(0.5 ** (level - measured))
-        index = (np.clip(tone, 0, 1) * (_TABLE_SIZE - 1) + 0.5).astype(np.intp)
-        return np.take(self._table[measured], index, axis=1) * fade
+        found = np.empty((3, tone.size), np.float32)
+        look_up(np.require(tone, np.float32, ("C", "W")).reshape(-1), self._table[measured], fade, found)
+        return found.reshape(3, *tone.shape)
 
     @cached_property
     def _table(self) -> np.ndarray:

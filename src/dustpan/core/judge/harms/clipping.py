@@ -18,9 +18,14 @@ Clipped = tuple[int, int, int]
 
 def measure_clipping(before: np.ndarray, after: np.ndarray) -> Clipped:
     """Return how many pixels of a patch were clipped at black and at white that were not before."""
-    black = (after.min(axis=2) <= 0) & (before.min(axis=2) > 0)
-    white = (after.max(axis=2) >= 1) & (before.max(axis=2) < 1)
+    black = _any(after <= 0) & ~_any(before <= 0)
+    white = _any(after >= 1) & ~_any(before >= 1)
     return black.size, int(black.sum()), int(white.sum())
+
+
+def _any(channels: np.ndarray) -> np.ndarray:
+    """Return where any of three channels is set: several times as quick as numpy along a short last axis."""
+    return channels[..., 0] | channels[..., 1] | channels[..., 2]
 
 
 def combine_clipping(patches: Sequence[Clipped]) -> tuple[float, float]:

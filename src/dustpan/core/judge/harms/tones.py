@@ -61,7 +61,7 @@ def measure_darks(before: np.ndarray, after: np.ndarray) -> Darks:
     count = int(mask.sum())
     if not count:
         return Darks()
-    change = (lightness(after) - lightness(before))[mask]
+    change = lightness(after[mask]) - lightness(before[mask])
     rest = (tone - cv2.medianBlur(tone, 5))[mask]
     specks = rest > _STANDS_OUT * (1.4826 * float(np.median(np.abs(rest))) + 0.5 / DISPLAY)
     moved = (after - before)[mask].sum(axis=0, dtype=np.float64)
