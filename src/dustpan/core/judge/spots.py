@@ -63,9 +63,10 @@ def choose_proofs(base: Base) -> list[Spot]:
 
 
 def choose_patches(base: Base) -> list[Spot]:
-    """Return about 28 spots: over tones, flat and busy, and where edges and texture are strongest.
+    """Return at most 28 spots: over tones, flat and busy, and where edges and texture are strongest.
 
-    Their names say what they were chosen for: "edge", "texture" or "tone".
+    Their names say what they were chosen for: "edge", "texture" or "tone". A small picture has fewer, as patches that
+    were chosen for the same thing do not lie over one another.
     """
     sectors = sectors_of(base)
     tone, unrest, edge = (plane.ravel() for plane in (sectors.tone, sectors.unrest, sectors.edge))
@@ -80,4 +81,14 @@ def choose_patches(base: Base) -> list[Spot]:
         ranked = band[np.argsort(unrest[band])]
         for share in np.linspace(0.05, 0.8, _PER_BAND):
             chosen.setdefault(int(ranked[int(share * (len(ranked) - 1))]), "tone")
-    return [Spot(name, *sectors.point(index)) for index, name in chosen.items()]
+    return _without_overlap([Spot(name, *sectors.point(index)) for index, name in chosen.items()])
+
+
+def _without_overlap(spots: list[Spot]) -> list[Spot]:
+    """Return the spots but those whose patch lies mostly over that of an earlier one of the same name."""
+    kept: list[Spot] = []
+    for spot in spots:
+        near = (other for other in kept if other.name == spot.name)
+        if all(max(abs(spot.x - other.x), abs(spot.y - other.y)) > PATCH // 2 for other in near):
+            kept.append(spot)
+    return kept
