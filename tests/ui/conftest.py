@@ -8,6 +8,7 @@ import pytest
 from PyQt6.QtWidgets import QDialog, QFileDialog, QInputDialog
 from tests.ui.steer import settle
 
+from dustpan.core.render.store import Stores
 from dustpan.core.work.pool import Pool
 from dustpan.files.save import FORMATS, save_picture
 from dustpan.simulate.scenes import noisy_picture
@@ -52,9 +53,16 @@ def themed(qapp):
     theme.apply(qapp)
 
 
+@pytest.fixture(scope="session")
+def stores():
+    """Shared by the windows of all tests, so that what shows at opening is computed once."""
+    return Stores.of(1 << 28)
+
+
 @pytest.fixture
-def window(qtbot, tmp_path, themed):
+def window(qtbot, tmp_path, themed, stores):
     made = Window(Pool(2), Memory(tmp_path / "config" / "window.ini"), KeptRoutes(tmp_path / "routes"))
+    made.session.stores = stores
     qtbot.addWidget(made)
     made.show()
     yield made

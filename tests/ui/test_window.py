@@ -84,6 +84,7 @@ def test_propose_drag_and_undo(opened, qtbot):
 
 
 def test_mix_and_the_ellipse_do_not_run_the_filter_again(opened, qtbot):
+    opened.session.engine.stores = Stores.of(1 << 28)  # nothing is at hand from other tests
     propose(opened, qtbot)
     opened.canvas.set_zoom(1.0)
     settle(opened, qtbot)

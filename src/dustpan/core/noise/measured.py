@@ -28,11 +28,6 @@ class MeasuredNoise:
         self._lock = threading.Lock()
 
     @classmethod
-    def of(cls, base: Base, *, pool: Pool | None = None) -> MeasuredNoise:
-        """Return the noise of a base; threads of a pool help to measure it."""
-        return cls(partial(measure_base, base, pool=pool))
-
-    @classmethod
     def known(cls, model: NoiseModel) -> MeasuredNoise:
         """Return a model that needs no measuring."""
         return cls(lambda: model)

@@ -14,10 +14,10 @@ from dustpan.core.document.params import Params
 from dustpan.core.document.route import Part, Route, Step, new_step
 from dustpan.core.errors import RemedyError
 from dustpan.core.noise.fields import EvenField, NoiseField
-from dustpan.core.noise.measured import MeasuredNoise
+from dustpan.core.noise.measured import MeasuredNoise, measure_base
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.noise.survey import Points, Survey
-from dustpan.core.picture.base import WholeBase
+from dustpan.core.picture.base import Base, WholeBase
 from dustpan.core.picture.region import Region
 from dustpan.core.picture.source import Source
 from dustpan.core.render.bases import make_base
@@ -65,7 +65,7 @@ class Engine(Renderer):
         fixed = None if noise is None else (noise.sigma.tobytes(), noise.spectrum.tobytes())
         key = digest(source.key, facts, fixed)
         self.base = WholeBase.of(source, key, pool=pool)
-        self._start = Plan(self.base, self._fixed_noise or MeasuredNoise.of(self.base, pool=pool))
+        self._start = Plan(self.base, self._fixed_noise or self._measured(self.base))
 
     @property
     def noise(self) -> NoiseModel:
@@ -196,7 +196,14 @@ class Engine(Renderer):
             return base, self._fixed_noise
         if plan.channels == start.channels and isinstance(after := plan.noise_after, EvenField):
             return base, MeasuredNoise.known(after.model)
-        return base, MeasuredNoise.of(base, pool=self.pool)
+        return base, self._measured(base)
+
+    def _measured(self, base: Base) -> MeasuredNoise:
+        """Return the noise of a base, measured once by all engines that share the stores."""
+        analyses, pool = self.stores.analyses, self.pool
+        return MeasuredNoise(
+            lambda: analyses.get_or_make(digest(base.key, "noise"), lambda: measure_base(base, pool=pool))
+        )
 
     # -- searching--------------------------------------------------------------------------------------------
 
