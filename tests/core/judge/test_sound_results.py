@@ -191,8 +191,8 @@ def test_nothing_is_wrong_with_a_clean_picture():
 
 def test_a_proposal_does_no_harm_of_its_own_even_to_a_picture_sharpened_in_the_camera():
     for source in (
-        noisy_picture("bench", iso=1600, size=(900, 600), sharpening=1.0),
-        noisy_picture("bench", iso=25600, size=(900, 600)),
+        noisy_picture("bench", iso=1600, size=(720, 480), sharpening=1.0),
+        noisy_picture("bench", iso=25600, size=(720, 480)),
     ):
         engine = Engine(source)
         plan, original = engine.plan(Document(propose_route(engine))), engine.plan(Document())
