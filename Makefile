@@ -18,8 +18,8 @@ test: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
 
 lint: setup
-	$(BIN)/ruff check src tests benchmarks scenes scripts
-	$(BIN)/ruff format --check src tests benchmarks scenes scripts
+	$(BIN)/ruff check src tests benchmarks scenes scripts training
+	$(BIN)/ruff format --check src tests benchmarks scenes scripts training
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 

@@ -1,7 +1,7 @@
 """How near the measured noise comes to the noise put on: white noise of known deviation, on photographs.
 
-The truth is the deviation of what the noise changed, after rounding and clipping to 8 bits, in display values. The
-photographs are those that no constant was chosen on; without a folder of them it is the demo scene, which tells less.
+The truth is the deviation of the noise that was put on, with that of rounding to 8 bits, before black and white cut it
+off. The photographs are those that nothing was fitted to; without a folder of them it is the demo scene, which tells less.
 """
 
 from __future__ import annotations
@@ -10,7 +10,6 @@ import numpy as np
 from PIL import Image
 
 from benchmarks.common import HELD_BACK, console, photographs, table
-from dustpan.core.filters.colour import to_opponent
 from dustpan.core.noise.measure import estimate_noise
 from dustpan.core.picture.working import from_working, to_working
 from dustpan.simulate.scenes import clean_picture
@@ -27,10 +26,8 @@ def with_noise(photo: np.ndarray, sigma: float, seed: int) -> np.ndarray:
 
 def errors(photo: np.ndarray, sigma: float, seed: int) -> tuple[float, float]:
     """Return by how many percent the noise of luminance and of colour is measured too high."""
-    noisy = with_noise(photo, sigma, seed)
-    luminance, *colours = (to_opponent(noisy) - to_opponent(photo)).var(axis=(1, 2)) * DISPLAY**2
-    model = estimate_noise([noisy])
-    return 100 * (model.luminance / luminance**0.5 - 1), 100 * (model.colour / np.mean(colours) ** 0.5 - 1)
+    model, truth = estimate_noise([with_noise(photo, sigma, seed)]), (sigma**2 + 1 / 12) ** 0.5
+    return 100 * (model.luminance / truth - 1), 100 * (model.colour / truth - 1)
 
 
 def run() -> None:

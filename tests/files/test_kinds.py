@@ -242,3 +242,29 @@ def test_a_broken_file_gives_one_line_that_names_it(tmp_path, sample, capfd):
         except DustpanError as fault:
             assert (path.name in str(fault) or "o.tif" in str(fault)) and "\n" not in str(fault).strip()
     assert "Traceback" not in "".join(capfd.readouterr())
+
+
+@pytest.mark.parametrize("orientation", range(1, 9))
+def test_the_grid_of_a_jpeg_is_found_as_the_picture_stands(tmp_path, orientation):
+    """Blocks of one tone each: their borders, in the upright picture, are where the grid is said to be."""
+    tones = np.random.default_rng(0).integers(0, 255, (5, 6))
+    blocks = np.repeat(np.kron(tones, np.ones((8, 8)))[:37, :45, None], 3, axis=2).astype(np.uint8)
+    notes, path = Image.Exif(), tmp_path / "a.jpg"
+    notes[0x0112] = orientation
+    Image.fromarray(blocks).save(path, quality=95, subsampling=0, exif=notes)
+    source = read_picture(path)
+    for axis, corner in enumerate(source.compression.corner[::-1]):
+        steps = np.abs(np.diff(source.pixels[..., 0].astype(float), axis=axis)).mean(axis=1 - axis)
+        phases = [steps[(np.arange(len(steps)) + 1) % 8 == phase].mean() for phase in range(8)]
+        assert int(np.argmax(phases)) == corner
+
+
+def test_tables_and_halved_colour_of_a_jpeg_are_kept(tmp_path):
+    pixels = np.random.default_rng(0).integers(0, 255, (48, 64, 3)).astype(np.uint8)
+    for subsampling, halved in ((0, False), (2, True)):
+        Image.fromarray(pixels).save(tmp_path / "a.jpg", quality=80, subsampling=subsampling)
+        compression = read_picture(tmp_path / "a.jpg").compression
+        assert compression.halved is halved
+        assert compression.luminance[0, 0] < compression.luminance[7, 7] < compression.chroma[7, 7] + 60
+    Image.fromarray(pixels).save(tmp_path / "a.png")
+    assert read_picture(tmp_path / "a.png").compression is None

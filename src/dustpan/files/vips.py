@@ -16,6 +16,7 @@ import pyvips
 from dustpan.core.errors import PictureError
 from dustpan.core.picture.source import Metadata, Source
 from dustpan.files import exif
+from dustpan.files.jpeg import read_compression
 from dustpan.files.limits import check_size
 
 _BLOCKS = {"exif": "exif-data", "xmp": "xmp-data", "iptc": "iptc-data", "profile": "icc-profile-data"}
@@ -48,7 +49,9 @@ def read(path: Path) -> Source:
     alpha = None
     if image.bands in (2, 4):
         pixels, alpha = np.ascontiguousarray(pixels[..., :-1]), np.ascontiguousarray(pixels[..., -1])
-    return Source(pixels, name=path.name, alpha=alpha, metadata=metadata, messages=(*messages, *notes))
+    compression = read_compression(path) if head[:2] == b"\xff\xd8" else None
+    messages = (*messages, *notes)
+    return Source(pixels, name=path.name, alpha=alpha, metadata=metadata, messages=messages, compression=compression)
 
 
 def _notes(image: pyvips.Image, head: bytes) -> tuple[str, ...]:

@@ -31,6 +31,7 @@ class Param:
     widget : name of the control that shows it, where a plain one will not do.
     of : the parameter that it refines, for a control that shows both.
     narrow : whether its control shares a row with its narrow neighbours.
+    apart : whether `auto` neither proposes it nor ends when it is changed.
     """
 
     label: str
@@ -46,6 +47,7 @@ class Param:
     widget: str = ""
     of: str = ""
     narrow: bool = False
+    apart: bool = False
 
     @property
     def range(self) -> tuple[float, float]:

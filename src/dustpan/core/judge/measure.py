@@ -51,6 +51,7 @@ def measure_picture(engine: Engine, *, check: Check = no_check) -> dict:
             "sigma_colour": round(noise.colour, 4),
             "curve": curve,
             "flat_share": round(noise.flat_share, 4),
+            "doubt": [round(part, 3) for part in noise.doubt],
         },
         "hot_pixels": len(engine.find_points("hot_pixels", kinds()["hot_pixels"].params_type(), check=check)),
         "blocks": {"grid": list(blocks.grid) if blocks.grid else None, "strength": round(blocks.strength, 4)},

@@ -2,8 +2,8 @@
 
 A kernel that is called from Python is declared with the types of its arguments, so it has exactly one compiled form;
 a call with other types raises TypeError instead of compiling for half a minute. Helpers that only other kernels of the
-same module call are declared with `helper`. Modules of this folder import no kernels from one another, so each
-module's compiled code depends on its own source alone and is kept in a folder named after that source's hash.
+same module call are declared with `helper`. Modules of this folder import nothing from one another but `eight`, so each
+module's compiled code depends on its own source and that one, and is kept in a folder named after the hash of both.
 """
 
 from __future__ import annotations
@@ -95,7 +95,8 @@ def cache_folder(source: Path) -> Path:
 
     Several installations share a user's cache folder without meeting each other's code.
     """
-    digest = hashlib.blake2b(source.read_bytes() + Path(__file__).read_bytes(), digest_size=8)
+    shared = (Path(__file__), Path(__file__).with_name("eight.py"))
+    digest = hashlib.blake2b(b"".join(path.read_bytes() for path in (source, *shared)), digest_size=8)
     versions = (numba.__version__, llvmlite.__version__, np.__version__, platform.python_version(), platform.machine())
     digest.update(repr(versions).encode())
     name = f"kernels/{source.stem}-{digest.hexdigest()}"

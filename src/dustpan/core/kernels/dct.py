@@ -10,44 +10,10 @@ from __future__ import annotations
 import numpy as np
 
 from dustpan.core.kernels.compiled import helper, kernel
+from dustpan.core.kernels.eight import forward, inverse
 
 SEGMENT = 64  # windows worked together: 64 coefficients of each fit the first-sigma cache
 STRIDE = 1024  # longest half row of a tile, in samples
-
-_C = [float(np.cos(np.pi * k / 16) / 2) for k in range(8)]
-C1, C2, C3, C4, C5, C6, C7 = _C[1:]
-ROOT = float(1 / np.sqrt(8))
-
-
-@helper
-def _forward(a0, a1, a2, a3, a4, a5, a6, a7):
-    """Orthonormal 8-point DCT-II."""
-    s0, s1, s2, s3 = a0 + a7, a1 + a6, a2 + a5, a3 + a4
-    d0, d1, d2, d3 = a0 - a7, a1 - a6, a2 - a5, a3 - a4
-    p0, p1, q0, q1 = s0 + s3, s1 + s2, s0 - s3, s1 - s2
-    c0 = np.float32(ROOT) * (p0 + p1)
-    c4 = np.float32(ROOT) * (p0 - p1)
-    c2 = np.float32(C2) * q0 + np.float32(C6) * q1
-    c6 = np.float32(C6) * q0 - np.float32(C2) * q1
-    c1 = np.float32(C1) * d0 + np.float32(C3) * d1 + np.float32(C5) * d2 + np.float32(C7) * d3
-    c3 = np.float32(C3) * d0 - np.float32(C7) * d1 - np.float32(C1) * d2 - np.float32(C5) * d3
-    c5 = np.float32(C5) * d0 - np.float32(C1) * d1 + np.float32(C7) * d2 + np.float32(C3) * d3
-    c7 = np.float32(C7) * d0 - np.float32(C5) * d1 + np.float32(C3) * d2 - np.float32(C1) * d3
-    return c0, c1, c2, c3, c4, c5, c6, c7
-
-
-@helper
-def _inverse(c0, c1, c2, c3, c4, c5, c6, c7):
-    """Inverse of `_forward`."""
-    p0, p1 = np.float32(ROOT) * (c0 + c4), np.float32(ROOT) * (c0 - c4)
-    q0 = np.float32(C2) * c2 + np.float32(C6) * c6
-    q1 = np.float32(C6) * c2 - np.float32(C2) * c6
-    s0, s3, s1, s2 = p0 + q0, p0 - q0, p1 + q1, p1 - q1
-    d0 = np.float32(C1) * c1 + np.float32(C3) * c3 + np.float32(C5) * c5 + np.float32(C7) * c7
-    d1 = np.float32(C3) * c1 - np.float32(C7) * c3 - np.float32(C1) * c5 - np.float32(C5) * c7
-    d2 = np.float32(C5) * c1 - np.float32(C1) * c3 + np.float32(C7) * c5 + np.float32(C3) * c7
-    d3 = np.float32(C7) * c1 - np.float32(C5) * c3 + np.float32(C3) * c5 - np.float32(C1) * c7
-    return s0 + d0, s1 + d1, s2 + d2, s3 + d3, s3 - d3, s2 - d2, s1 - d1, s0 - d0
 
 
 @helper
@@ -56,7 +22,7 @@ def _columns(plane, top, half, rows):
     b0, b1, b2, b3 = plane[top], plane[top + 1], plane[top + 2], plane[top + 3]
     b4, b5, b6, b7 = plane[top + 4], plane[top + 5], plane[top + 6], plane[top + 7]
     for x in range(half):
-        c0, c1, c2, c3, c4, c5, c6, c7 = _forward(b0[x], b1[x], b2[x], b3[x], b4[x], b5[x], b6[x], b7[x])
+        c0, c1, c2, c3, c4, c5, c6, c7 = forward(b0[x], b1[x], b2[x], b3[x], b4[x], b5[x], b6[x], b7[x])
         rows[x] = c0
         rows[STRIDE + x] = c1
         rows[2 * STRIDE + x] = c2
@@ -75,7 +41,7 @@ def _windows(even, odd, start, count, coefficients):
         o = odd[k * STRIDE + start : k * STRIDE + start + SEGMENT + 4]
         c = coefficients[8 * k * SEGMENT : 8 * (k + 1) * SEGMENT]
         for t in range(count):
-            c0, c1, c2, c3, c4, c5, c6, c7 = _forward(
+            c0, c1, c2, c3, c4, c5, c6, c7 = forward(
                 e[t], o[t], e[t + 1], o[t + 1], e[t + 2], o[t + 2], e[t + 3], o[t + 3]
             )
             c[t] = c0
@@ -133,7 +99,7 @@ def _gather(c, weight, start, count, even, odd, even_weight, odd_weight, scratch
         row = c[8 * k * SEGMENT : 8 * (k + 1) * SEGMENT]
         for t in range(count):
             w = weight[t]
-            a0, a1, a2, a3, a4, a5, a6, a7 = _inverse(
+            a0, a1, a2, a3, a4, a5, a6, a7 = inverse(
                 row[t],
                 row[SEGMENT + t],
                 row[2 * SEGMENT + t],
@@ -172,7 +138,7 @@ def _spread(rows, top, half, plane):
     b0, b1, b2, b3 = plane[top], plane[top + 1], plane[top + 2], plane[top + 3]
     b4, b5, b6, b7 = plane[top + 4], plane[top + 5], plane[top + 6], plane[top + 7]
     for x in range(half):
-        a0, a1, a2, a3, a4, a5, a6, a7 = _inverse(
+        a0, a1, a2, a3, a4, a5, a6, a7 = inverse(
             rows[x],
             rows[STRIDE + x],
             rows[2 * STRIDE + x],

@@ -12,7 +12,8 @@ from dataclasses import dataclass, fields
 import cv2
 import numpy as np
 
-from dustpan.core.filters.dct import block_transform
+from dustpan.core.filters.colour import to_opponent
+from dustpan.core.filters.dct import block_transform, halve
 from dustpan.core.noise.model import TONES
 from dustpan.core.picture.curve import is_clipped
 
@@ -23,6 +24,9 @@ _STRIDE = 4  # px between blocks
 # tails where a channel is clipped at black, so a higher quantile tells more there.
 _QUANTILES = (0.35, 0.6, 0.6)  # luminance and both colour planes
 _SQUARES = (0.20590, 0.70833, 0.70833)  # those quantiles of a squared standard normal value
+_CUT = 0.12  # share of the pixels around with a channel at black or white from which a block's noise counts as cut off
+_AROUND = 33  # px
+_LEAST_WHOLE = 0.04  # share of the blocks that have all their noise, from which the others are left out
 _CLIPPED = 0.3  # share of a block's pixels at black or white from which it tells nothing
 _ROUNDING = 1e-4  # largest coefficient of a block without any variation
 
@@ -38,6 +42,7 @@ class Blocks:
     unrest : (N,) low-frequency power of the neighbours, and their differences of tone.
     clipped : (N,) whether many of its pixels are at black or white.
     constant : (N,) whether it has no variation at all, as noise never leaves it.
+    cut : (N,) whether some of its pixels have a channel at black or white, which cuts off a part of their noise.
     """
 
     coefficients: np.ndarray
@@ -45,10 +50,16 @@ class Blocks:
     unrest: np.ndarray
     clipped: np.ndarray
     constant: np.ndarray
+    cut: np.ndarray
 
     def subset(self, chosen: np.ndarray) -> Blocks:
         """Return some of the blocks."""
         return Blocks(*(getattr(self, item.name)[chosen] for item in fields(self)))
+
+    def whole(self) -> Blocks:
+        """Return the blocks whose noise is not cut off, or all where those are too few to tell anything."""
+        sound = ~self.cut
+        return self.subset(sound) if sound.sum() >= max(4 * LEAST_BLOCKS, _LEAST_WHOLE * len(sound)) else self
 
     @classmethod
     def joined(cls, parts: Iterable[Blocks]) -> Blocks:
@@ -57,8 +68,28 @@ class Blocks:
         return cls(*(np.concatenate([getattr(part, item.name) for part in parts]) for item in fields(cls)))
 
 
+def planes_of(crop: np.ndarray) -> np.ndarray:
+    """Return the 4 x h x w planes of a crop from which blocks are cut: opponent planes, and where noise is cut off.
+
+    The last is the share of pixels with a channel at black or white, over a window much larger than a block: chosen by
+    their own pixels, blocks with less noise would be preferred.
+    """
+    ends = is_clipped(crop)
+    cut = (ends[..., 0] | ends[..., 1] | ends[..., 2]).astype(np.float32)
+    share = cv2.blur(cut, (_AROUND, _AROUND), borderType=cv2.BORDER_REFLECT)
+    return np.concatenate([to_opponent(crop), share[None]])
+
+
+def halve_planes(planes: np.ndarray) -> np.ndarray:
+    """Return planes reduced by 2; an odd last row or column is dropped."""
+    height, width = planes.shape[1:]
+    return np.stack([halve(plane[: height // 2 * 2, : width // 2 * 2]) for plane in planes])
+
+
 def cut_blocks(planes: np.ndarray) -> Blocks:
-    """Return the blocks of a crop, given as opponent planes 3 x h x w."""
+    """Return the blocks of a crop, given as `planes_of` gives it, perhaps reduced."""
+    share = np.lib.stride_tricks.sliding_window_view(planes[3], (8, 8))[::_STRIDE, ::_STRIDE].mean(axis=(2, 3))
+    planes = planes[:3]
     windows = np.lib.stride_tricks.sliding_window_view(planes, (8, 8), axis=(1, 2))[:, ::_STRIDE, ::_STRIDE]
     coefficients = block_transform(windows)
     rows, columns = coefficients.shape[1:3]
@@ -77,7 +108,7 @@ def cut_blocks(planes: np.ndarray) -> Blocks:
     clipped = is_clipped(values).mean(axis=(2, 3)) >= _CLIPPED
     varies = np.abs(luminance).reshape(rows, columns, 64)[..., 1:].max(-1) > _ROUNDING
     together = np.moveaxis(coefficients, 0, 2).reshape(-1, 3, 8, 8)
-    return Blocks(together, tone.ravel(), unrest.ravel(), clipped.ravel(), ~varies.ravel())
+    return Blocks(together, tone.ravel(), unrest.ravel(), clipped.ravel(), ~varies.ravel(), share.ravel() >= _CUT)
 
 
 def tone_bins(tones: np.ndarray) -> np.ndarray:

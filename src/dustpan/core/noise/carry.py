@@ -44,7 +44,7 @@ def carry_noise(model: NoiseModel, run: Callable[[np.ndarray], np.ndarray]) -> N
     spectrum = spectrum / np.sqrt(np.maximum(power, 1e-12))[:, :, None, None]
     spectrum[power <= 1e-12] = 1.0
     presence = _moved_presence(model.presence, np.interp(TONES, TONES[::2], tones))
-    return NoiseModel(moved.astype(np.float32), spectrum.astype(np.float32), presence, model.flat_share)
+    return NoiseModel(moved.astype(np.float32), spectrum.astype(np.float32), presence, model.flat_share, model.doubt)
 
 
 def carry_field(field: NoiseField, carry: Callable[[NoiseModel], NoiseModel]) -> NoiseField:

@@ -10,6 +10,7 @@ from dustpan.core.noise.measure import estimate_noise
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.noise.mosaic import estimate_mosaic_noise
 from dustpan.core.picture.base import Base
+from dustpan.core.picture.source import Compression
 from dustpan.core.work.pool import Pool
 from dustpan.core.work.sharing import map_shared
 
@@ -42,9 +43,9 @@ class MeasuredNoise:
             return self._model
 
 
-def measure_base(base: Base, *, pool: Pool | None = None) -> NoiseModel:
-    """Return the noise measured on crops of a base."""
+def measure_base(base: Base, compression: Compression | None = None, *, pool: Pool | None = None) -> NoiseModel:
+    """Return the noise measured on crops of a base, and from how its file was compressed."""
     crops = [base.read(region) for region in base.crop_regions()]
     if base.mosaic is not None:
         return estimate_mosaic_noise(crops, base.mosaic.period)
-    return estimate_noise(crops, each=partial(map_shared, pool=pool))
+    return estimate_noise(crops, compression, each=partial(map_shared, pool=pool))

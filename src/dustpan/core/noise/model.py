@@ -29,12 +29,14 @@ class NoiseModel:
     spectrum : (5, 3, 8, 8) float32, deviation of each 8 x 8 DCT coefficient relative to `sigma` (mean square 1).
     presence : (17,) share of the picture at each tone, the weights of `luminance` and `colour`.
     flat_share : share of the measured blocks that were flat enough to trust, 0 to 1.
+    doubt : (2,), by what part of them the deviations of luminance and of colour may be off.
     """
 
     sigma: np.ndarray
     spectrum: np.ndarray
     presence: np.ndarray = field(default_factory=lambda: _EVEN)
     flat_share: float = 1.0
+    doubt: tuple[float, float] = (0.0, 0.0)
 
     @property
     def luminance(self) -> float:

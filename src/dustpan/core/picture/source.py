@@ -41,6 +41,23 @@ class Metadata:
 
 
 @dataclass(frozen=True, eq=False)
+class Compression:
+    """How a JPEG was written, as it lies in the upright picture.
+
+    Attributes
+    ----------
+    luminance, chroma : (8, 8) quantisation steps in 8-bit values, rows are vertical frequencies.
+    halved : whether chroma has half the size across or down.
+    corner : (x, y), 0 to 7, of the first corner of the 8 x 8 grid.
+    """
+
+    luminance: np.ndarray
+    chroma: np.ndarray
+    halved: bool
+    corner: tuple[int, int] = (0, 0)
+
+
+@dataclass(frozen=True, eq=False)
 class Mosaic:
     """What the values of a sensor's mosaic mean.
 
@@ -96,6 +113,7 @@ class Source:
     non_finite : flat indices of the infinite and NaN values of the file, and those values; `pixels` holds 1 and 0 in
         their place. They are written back where no step has changed the pixel.
     exact : the file's own values, where float32 can't hold them all.
+    compression : of a JPEG.
     """
 
     pixels: np.ndarray
@@ -109,6 +127,7 @@ class Source:
     alpha_kind: str = "straight"
     non_finite: tuple[np.ndarray, np.ndarray] | None = None
     exact: np.ndarray | None = None
+    compression: Compression | None = None
 
     def __post_init__(self):
         self.pixels.flags.writeable = False
@@ -130,7 +149,7 @@ class Source:
 
     @cached_property
     def key(self) -> str:
-        """A hash of the pixels, the root of every cache key."""
+        """A hash of the pixels and of what they mean, the root of every cache key."""
         digest = hashlib.blake2b(digest_size=16)
         digest.update(repr((self.pixels.shape, self.pixels.dtype.str, self.linear)).encode())
         bands = np.array_split(self.pixels, min(max(self.pixels.nbytes // _HASHED_AT_ONCE, 1), self.height))
@@ -140,6 +159,8 @@ class Source:
         if self.mosaic is not None:
             digest.update(self.mosaic.pattern.tobytes() + self.mosaic.black.tobytes())
             digest.update(repr((self.mosaic.white, self.mosaic.as_shot, self.mosaic.to_display.tolist())).encode())
+        if self.compression is not None:
+            digest.update(self.compression.luminance.tobytes() + self.compression.chroma.tobytes())
         return digest.hexdigest()
 
     def read(self, region: Region) -> np.ndarray:

@@ -200,10 +200,8 @@ class Engine(Renderer):
 
     def _measured(self, base: Base) -> MeasuredNoise:
         """Return the noise of a base, measured once by all engines that share the stores."""
-        analyses, pool = self.stores.analyses, self.pool
-        return MeasuredNoise(
-            lambda: analyses.get_or_make(digest(base.key, "noise"), lambda: measure_base(base, pool=pool))
-        )
+        analyses, make = self.stores.analyses, partial(measure_base, base, self.source.compression, pool=self.pool)
+        return MeasuredNoise(lambda: analyses.get_or_make(digest(base.key, "noise"), make))
 
     # -- searching--------------------------------------------------------------------------------------------
 

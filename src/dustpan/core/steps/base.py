@@ -21,7 +21,7 @@ from dustpan.core.picture.source import Mosaic
 from dustpan.core.steps.finding import Finding
 from dustpan.core.work.cancel import Check, no_check
 
-MAX_SUPPORT = 64  # px; wider influence comes from planes
+MAX_SUPPORT = 104  # px; wider influence comes from planes
 _SIGMA_STEP = 4  # px between the points at which noise is looked up
 
 #: Lays a step's result over its input: (input, result) -> mixed, all h x w x 3.
@@ -115,7 +115,7 @@ class StepKind(StepDescription):
     marks: ClassVar[bool] = False
 
     def support(self, params: Params, analysis: Any) -> int:
-        """Return how many pixels around a tile `apply` looks at, 0 to 64."""
+        """Return how many pixels around a tile `apply` looks at, 0 to 104."""
         return 0
 
     def measured(self, survey: Survey) -> Params | None:

@@ -216,8 +216,9 @@ class Editing(QObject):
 
     def with_value(self, step: Step, key: str, value: Any) -> Step:
         """Return a step with one setting changed; what was proposed beside it stays as it is shown."""
-        params, changes = step.params, {key: step.params.described()[key].tidy(value)}
-        if key != "auto" and getattr(params, "auto", False):
+        described = step.params.described()[key]
+        params, changes = step.params, {key: described.tidy(value)}
+        if key != "auto" and not described.apart and getattr(params, "auto", False):
             prepared = self.plan.find(step.id) if self.plan else None
             params = prepared.params if prepared else params
             changes["auto"] = False

@@ -37,12 +37,14 @@ class Darks:
     pixels : their number.
     lightness, specks : of the changes of L*, and of those of specks alone.
     channels : (3,) of the changes of red, green and blue.
+    medians : (3,) of the changes of their local medians.
     """
 
     pixels: int = 0
     lightness: float = 0.0
     specks: float = 0.0
     channels: np.ndarray | tuple[float, float, float] = (0.0, 0.0, 0.0)
+    medians: np.ndarray | tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
 def lightness(pixels: np.ndarray) -> np.ndarray:
@@ -65,23 +67,32 @@ def measure_darks(before: np.ndarray, after: np.ndarray) -> Darks:
     rest = (tone - cv2.medianBlur(tone, 5))[mask]
     specks = rest > _STANDS_OUT * (1.4826 * float(np.median(np.abs(rest))) + 0.5 / DISPLAY)
     moved = (after - before)[mask].sum(axis=0, dtype=np.float64)
-    return Darks(count, float(change.sum()), float(change[specks].sum()), moved)
+    medians = [cv2.medianBlur(np.ascontiguousarray(pixels), 5)[mask] for pixels in (before, after)]
+    moved_medians = (medians[1] - medians[0]).sum(axis=0, dtype=np.float64)
+    return Darks(count, float(change.sum()), float(change[specks].sum()), moved, moved_medians)
 
 
 def combine_darks(patches: Sequence[Darks]) -> tuple[float, float, float] | None:
     """Return over patches the mean change of L*, the part of it that specks make, and the cast in display values.
 
-    None without dark pixels. The cast is that of the channel that moved most, less the mean of all three.
+    None without dark pixels. The cast is that of the channel that moved most, less the mean of all three: by means or
+    by medians, whichever is less. Black cuts noise off at its lower side, which lifts means but not medians, and a
+    cleaning that undoes this moves the means back.
     """
     pixels = sum(darks.pixels for darks in patches)
     if not pixels:
         return None
-    cast = sum((np.asarray(darks.channels) for darks in patches), np.zeros(3)) / pixels
+    casts = [_cast([getattr(darks, kind) for darks in patches], pixels) for kind in ("channels", "medians")]
     return (
         sum(darks.lightness for darks in patches) / pixels,
         sum(darks.specks for darks in patches) / pixels,
-        float(np.abs(cast - cast.mean()).max() * DISPLAY),
+        min(casts),
     )
+
+
+def _cast(sums: Sequence[np.ndarray | tuple[float, float, float]], pixels: int) -> float:
+    mean = np.asarray(sums).sum(axis=0) / pixels
+    return float(np.abs(mean - mean.mean()).max() * DISPLAY)
 
 
 def measure_highlights(before: np.ndarray, after: np.ndarray) -> tuple[int, float]:

@@ -8,13 +8,18 @@ from typing import ClassVar
 import numpy as np
 
 from dustpan.core.document.params import Params, param
+from dustpan.core.filters import quick, thorough
 from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of, with_grey
+from dustpan.core.filters.cut_off import SUPPORT as CUT_OFF_SUPPORT
+from dustpan.core.filters.cut_off import restore_cut_off
 from dustpan.core.filters.dct import halve
 from dustpan.core.filters.detail import SUPPORT as DETAIL_SUPPORT
 from dustpan.core.filters.detail import structured_part
-from dustpan.core.filters.quick import Cleaning, clean_tile, support
+from dustpan.core.filters.quick import Cleaning, clean_tile
+from dustpan.core.filters.thorough import clean_thoroughly
 from dustpan.core.noise.carry import carry_field
 from dustpan.core.noise.fields import EvenField, NoiseField
+from dustpan.core.noise.law import added_noise
 from dustpan.core.noise.model import DISPLAY, NOTICEABLE, NOTICEABLE_COLOUR, TONES, NoiseModel
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.region import WHOLE, Region
@@ -91,6 +96,13 @@ class NoiseParams(Params):
         high=100.0,
         step=1.0,
     )
+    engine: str = param(
+        "Engine",
+        "quick",
+        "Quick follows a slider; thorough compares alike places, keeps a little more and takes ten times as long.",
+        choices=("quick", "thorough"),
+        apart=True,
+    )
 
 
 _SHOWN_WHITE = 40.0  # display levels of noise that the inner pictures show as white
@@ -98,10 +110,18 @@ _SHOWN_WHITE = 40.0  # display levels of noise that the inner pictures show as w
 
 @dataclass(frozen=True, eq=False)
 class NoiseAnalysis:
-    """Noise to take away, by tone and place; and a correction for coarse blotches (h x w x 3), or None."""
+    """What the step knows of its input.
+
+    Attributes
+    ----------
+    field : noise to take away, by tone and place.
+    coarse : correction for coarse blotches (h x w x 3), or None.
+    cut_off : (3,) deviations of red, green and blue noise that black and white have cut off; zeros for none.
+    """
 
     field: NoiseField
     coarse: np.ndarray | None
+    cut_off: np.ndarray
 
 
 class Noise(StepKind):
@@ -119,8 +139,9 @@ class Noise(StepKind):
     }
 
     def support(self, params, analysis):
-        """Return 16 to 56 px: more for coarser scales and for giving detail back."""
-        return support(_scales(params)) + (DETAIL_SUPPORT if params.detail_return > 0 else 0)
+        """Return 20 to 98 px: more for coarser scales, for giving detail back and for the thorough engine."""
+        engine = thorough if params.engine == "thorough" else quick
+        return engine.support(_scales(params)) + CUT_OFF_SUPPORT + (DETAIL_SUPPORT if params.detail_return > 0 else 0)
 
     def measured(self, survey):
         """Return the settings for the noise at the step's input."""
@@ -128,15 +149,19 @@ class Noise(StepKind):
 
     def resolve(self, params, measured):
         """Return the measured settings when `auto` is on."""
-        return replace(measured, auto=True) if params.auto else params
+        return replace(measured, auto=True, engine=params.engine) if params.auto else params
+
+    def scaled(self, params, level):
+        """Return the settings of a draft, which the quick engine makes."""
+        return replace(params, engine="quick") if level else params
 
     def analyse(self, params, survey):
         """Return the noise with the factors laid on it, and what to take off for blotches past 8 px."""
         field = carry_field(survey.noise, lambda model: _weighted(model, params))
-        return NoiseAnalysis(field, _coarse_correction(params, survey, field))
+        return NoiseAnalysis(field, _coarse_correction(params, survey, field), _cut_off(params, survey))
 
     def apply(self, tile, region, params, analysis, context: Context):
-        """Return the tile cleaned; looks 16 to 56 px around."""
+        """Return the tile cleaned; looks `support` px around."""
         strengths = (params.luminance / 100, params.colour / 100)
         field = replace(context, noise=analysis.field)
         spectrum = np.stack([field.spectrum(scale) for scale in range(_SCALES)])
@@ -149,7 +174,9 @@ class Noise(StepKind):
             scales=_scales(params),
             check=context.check,
         )
-        cleaned = clean_tile(tile, cleaning, ends=context.ends(region), left=region[0])
+        clean = clean_thoroughly if params.engine == "thorough" else clean_tile
+        cleaned = clean(tile, cleaning, ends=context.ends(region), left=region[0])
+        cleaned = restore_cut_off(cleaned, analysis.cut_off, strengths)
         if params.detail_return > 0 and params.luminance > 0:
             tone = tone_of(cleaned)
             taken = field.coarse_sigma(tone, region)[0] * np.float32(strengths[0])
@@ -168,8 +195,8 @@ class Noise(StepKind):
 
     def apply_even(self, field, params, analysis, context):
         """Clean a flat field of the noise that the context names, without blotches past 8 px."""
-        even = NoiseAnalysis(EvenField(_weighted(context.noise.model, params)), None)
-        return self.apply(field, (0, 0, *context.size), params, even, context)
+        even = NoiseAnalysis(EvenField(_weighted(context.noise.model, params)), None, np.zeros(3))
+        return self.apply(field, (0, 0, *context.size), replace(params, engine="quick"), even, context)
 
     def idle(self, params):
         """Return whether nothing is to be taken away."""
@@ -243,6 +270,15 @@ def _proposal(field: NoiseField) -> NoiseParams:
 def _weighted(model: NoiseModel, params: NoiseParams) -> NoiseModel:
     factors = [np.interp(TONES, FACTOR_TONES, values) for values in (params.over_tone, params.colour_over_tone)]
     return model.scaled(luminance=factors[0], colour=factors[1], channels=(params.red, params.green, params.blue))
+
+
+def _cut_off(params: NoiseParams, survey: Survey) -> np.ndarray:
+    """Return the deviations of noise that was added to the picture's display values, or zeros where it was not."""
+    field, base = survey.noise, survey.base_noise
+    if not isinstance(field, EvenField) or not np.array_equal(field.model.sigma, base.sigma):
+        return np.zeros(3, np.float32)  # a step has moved the tones: noise was cut off elsewhere
+    deviations, sure = added_noise(base)
+    return deviations * np.float32(sure) * np.array([params.red, params.green, params.blue], np.float32)
 
 
 def _coarse_correction(params: NoiseParams, survey: Survey, field: NoiseField) -> np.ndarray | None:

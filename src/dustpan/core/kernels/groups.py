@@ -1,0 +1,235 @@
+"""Compiled inner loops of collaborative filtering: alike windows are found, transformed together and shrunk.
+
+Loops run along the windows of a group or along neighbouring candidates, never along a sum, so the compiler can
+vectorise them without changing the order of any sum. Arrays come from `filters/thorough.py`.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from dustpan.core.kernels.compiled import helper, kernel
+from dustpan.core.kernels.eight import forward, inverse
+
+REACH = 9  # px, how far from a window others are looked for
+GROUP = 16  # most windows of a group
+STEP = 4  # px between the windows that groups are gathered for
+_SIDE = 2 * REACH + 1
+
+
+@helper
+def _compare(guide, y, x, row, west, across, distance):
+    """Fill `distance` with the squared distances of the window at y, x from `across` windows of a row."""
+    for n in range(across):
+        distance[n] = np.float32(0)
+    for i in range(8):
+        line = guide[row + i]
+        for j in range(8):
+            value = guide[y + i, x + j]
+            part = line[west + j : west + j + across]
+            for n in range(across):
+                difference = part[n] - value
+                distance[n] += difference * difference
+
+
+@helper
+def _insert(far, row, column, count, found, ys, xs):
+    """Put a window among those found so far, nearest first; return how many there are."""
+    if count == GROUP and far >= found[GROUP - 1]:
+        return count
+    at = count if count < GROUP else GROUP - 1
+    while at > 0 and found[at - 1] > far:
+        found[at], ys[at], xs[at] = found[at - 1], ys[at - 1], xs[at - 1]
+        at -= 1
+    found[at], ys[at], xs[at] = far, row, column
+    return min(count + 1, GROUP)
+
+
+@helper
+def _find_alike(guide, y, x, limit, distance, found, ys, xs):
+    """Fill `ys`, `xs` with the windows most like the one at y, x, nearest first; return how many, a power of 2."""
+    height, width = guide.shape
+    west, east = max(x - REACH, 0), min(x + REACH, width - 8)
+    across, count = east - west + 1, 0
+    for row in range(max(y - REACH, 0), min(y + REACH, height - 8) + 1):
+        _compare(guide, y, x, row, west, across, distance)
+        for n in range(across):
+            if distance[n] <= limit:
+                count = _insert(distance[n], row, west + n, count, found, ys, xs)
+    size = 1
+    while 2 * size <= count:
+        size *= 2
+    return size
+
+
+@helper
+def _gather(plane, ys, xs, size, group):
+    """Fill (64, GROUP) with the pixels of the windows."""
+    for n in range(size):
+        y, x = ys[n], xs[n]
+        for i in range(8):
+            for j in range(8):
+                group[8 * i + j, n] = plane[y + i, x + j]
+
+
+@helper
+def _transform(group):
+    """Transform each window down and across, in place."""
+    for j in range(8):
+        for n in range(GROUP):
+            c0, c1, c2, c3, c4, c5, c6, c7 = forward(
+                group[j, n],
+                group[8 + j, n],
+                group[16 + j, n],
+                group[24 + j, n],
+                group[32 + j, n],
+                group[40 + j, n],
+                group[48 + j, n],
+                group[56 + j, n],
+            )
+            group[j, n], group[8 + j, n], group[16 + j, n], group[24 + j, n] = c0, c1, c2, c3
+            group[32 + j, n], group[40 + j, n], group[48 + j, n], group[56 + j, n] = c4, c5, c6, c7
+    for i in range(0, 64, 8):
+        for n in range(GROUP):
+            c0, c1, c2, c3, c4, c5, c6, c7 = forward(
+                group[i, n],
+                group[i + 1, n],
+                group[i + 2, n],
+                group[i + 3, n],
+                group[i + 4, n],
+                group[i + 5, n],
+                group[i + 6, n],
+                group[i + 7, n],
+            )
+            group[i, n], group[i + 1, n], group[i + 2, n], group[i + 3, n] = c0, c1, c2, c3
+            group[i + 4, n], group[i + 5, n], group[i + 6, n], group[i + 7, n] = c4, c5, c6, c7
+
+
+@helper
+def _transform_back(group):
+    """Undo `_transform`."""
+    for j in range(8):
+        for n in range(GROUP):
+            c0, c1, c2, c3, c4, c5, c6, c7 = inverse(
+                group[j, n],
+                group[8 + j, n],
+                group[16 + j, n],
+                group[24 + j, n],
+                group[32 + j, n],
+                group[40 + j, n],
+                group[48 + j, n],
+                group[56 + j, n],
+            )
+            group[j, n], group[8 + j, n], group[16 + j, n], group[24 + j, n] = c0, c1, c2, c3
+            group[32 + j, n], group[40 + j, n], group[48 + j, n], group[56 + j, n] = c4, c5, c6, c7
+    for i in range(0, 64, 8):
+        for n in range(GROUP):
+            c0, c1, c2, c3, c4, c5, c6, c7 = inverse(
+                group[i, n],
+                group[i + 1, n],
+                group[i + 2, n],
+                group[i + 3, n],
+                group[i + 4, n],
+                group[i + 5, n],
+                group[i + 6, n],
+                group[i + 7, n],
+            )
+            group[i, n], group[i + 1, n], group[i + 2, n], group[i + 3, n] = c0, c1, c2, c3
+            group[i + 4, n], group[i + 5, n], group[i + 6, n], group[i + 7, n] = c4, c5, c6, c7
+
+
+@helper
+def _pair(group, a, b):
+    """Replace two columns by their scaled sum and difference."""
+    half = np.float32(0.5**0.5)
+    for k in range(64):
+        first, second = group[k, a], group[k, b]
+        group[k, a], group[k, b] = half * (first + second), half * (first - second)
+
+
+@helper
+def _mix(group, size):
+    """Transform along the windows by the orthonormal Haar transform, in place; its own inverse when run backwards."""
+    apart = 1
+    while apart < size:
+        for n in range(0, size, 2 * apart):
+            _pair(group, n, n + apart)
+        apart *= 2
+
+
+@helper
+def _unmix(group, size):
+    """Undo `_mix`."""
+    apart = size // 2
+    while apart >= 1:
+        for n in range(0, size, 2 * apart):
+            _pair(group, n, n + apart)
+        apart //= 2
+
+
+@helper
+def _shrink(noisy, pilot, power, variance, least, size):
+    """Scale each coefficient by the pilot's share of signal, never under `least`; return the weight of the group."""
+    total = np.float32(0)
+    for k in range(64):
+        noise = power[k] * variance
+        kept = np.float32(0)
+        for n in range(size):
+            energy = pilot[k, n] * pilot[k, n]
+            gain = energy / (energy + noise + np.float32(1e-12))
+            gain = gain if gain > least else least
+            noisy[k, n] *= gain
+            kept += gain * gain
+        total += kept * power[k]
+    return np.float32(1) / (total * variance + np.float32(1e-9))
+
+
+@helper
+def _add(group, ys, xs, size, weight, fading, sums, weights):
+    """Add the windows to the sums, weighted, less towards their borders."""
+    for n in range(size):
+        y, x = ys[n], xs[n]
+        for i in range(8):
+            for j in range(8):
+                share = weight * fading[8 * i + j]
+                sums[y + i, x + j] += share * group[8 * i + j, n]
+                weights[y + i, x + j] += share
+
+
+@kernel(
+    "f4[:,:,::1], f4[:,:,::1], f4[:,:,::1], f4[:,::1], f4[::1], f4, f4[::1], i8, i8, i8, i8, f4[:,:,::1], f4[:,:,::1]"
+)
+def filter_groups(noisy, pilot, sigma, spectrum, least, limit, fading, top, bottom, left, right, sums, weights):
+    """Add the filtered groups of the windows at every `STEP` pixels from (top, left) to before (bottom, right).
+
+    Parameters
+    ----------
+    noisy, pilot : (3, H, W) opponent planes; the first of the pilot tells which windows are alike.
+    sigma : (3, H / 2, W / 2), deviation of the noise for the window whose corner is each even pixel; 0 leaves a plane.
+    spectrum : (3, 64), relative deviations of the coefficients.
+    least : (3,), part of every coefficient that is kept.
+    limit : squared distance of two windows from which they are not alike.
+    fading : (64,), weight of the pixels of a window.
+    sums, weights : (3, H, W), are added to.
+    """
+    distance = np.empty(_SIDE, np.float32)
+    found, ys, xs = np.empty(GROUP, np.float32), np.empty(GROUP, np.int64), np.empty(GROUP, np.int64)
+    group, guide = np.zeros((64, GROUP), np.float32), np.zeros((64, GROUP), np.float32)
+    power = spectrum * spectrum
+    for y in range(top, bottom, STEP):
+        for x in range(left, right, STEP):
+            size = _find_alike(pilot[0], y, x, limit, distance, found, ys, xs)
+            for plane in range(3):
+                deviation = sigma[plane, y // 2, x // 2]
+                if deviation <= 0:
+                    continue
+                _gather(noisy[plane], ys, xs, size, group)
+                _gather(pilot[plane], ys, xs, size, guide)
+                _transform(group)
+                _transform(guide)
+                _mix(group, size)
+                _mix(guide, size)
+                weight = _shrink(group, guide, power[plane], deviation * deviation, least[plane], size)
+                _unmix(group, size)
+                _transform_back(group)
+                _add(group, ys, xs, size, weight, fading, sums[plane], weights[plane])

@@ -1,0 +1,71 @@
+"""What noise can look like, learned from simulated cameras, files and processing.
+
+In a picture full of texture no block shows the noise alone. A small network was shown the descriptions of several
+thousand such pictures (`statistics`) together with the noise that was truly put on them, by `training/`; it tells the
+power of each coefficient of each plane and pyramid level, the deviation over tone, and how far off it may be.
+"""
+
+from __future__ import annotations
+
+from functools import cache
+from importlib import resources
+from typing import NamedTuple
+
+import numpy as np
+
+from dustpan.core.noise.model import DISPLAY, TONES
+from dustpan.core.noise.statistics import unit_of
+
+TARGET_FLOOR = (0.25 / DISPLAY) ** 2  # power added to what is told: noise far below a level does not matter
+LEVELS = 3  # pyramid levels that are told
+LIMIT = 6.0  # deviations from the mean at which a number of a description is held
+COEFFICIENTS = LEVELS * 3 * 63  # of the targets; the rest is over tone
+_FILE = "prior.npz"
+
+
+class Told(NamedTuple):
+    """What the network says of a picture's noise.
+
+    Attributes
+    ----------
+    power : (3, 3, 8, 8), of each coefficient at each level and plane; the first of each 8 x 8 is 0.
+    over_tone : (3, 17), power of each plane at each of `TONES` beside its mean.
+    doubt : expected error of the deviations of luminance and of colour, as a part of them.
+    """
+
+    power: np.ndarray
+    over_tone: np.ndarray
+    doubt: np.ndarray
+
+
+def tell_noise(description: np.ndarray) -> Told:
+    """Return the noise of a picture of which `statistics.describe` gave a description."""
+    weights = _weights()
+    inputs = np.clip((description - weights["centre"]) / weights["spread"], -LIMIT, LIMIT)
+    targets = _run(inputs, "w") @ weights["basis"] + weights["mean"]
+    return told_by(targets, unit_of(description), np.exp(_run(inputs, "d")))
+
+
+def told_by(targets: np.ndarray, unit: float = 0.0, doubt: np.ndarray | None = None) -> Told:
+    """Return what targets tell: logarithms of the powers, relative to a unit, and of each tone's beside the mean."""
+    logs = targets[:COEFFICIENTS].reshape(LEVELS, 3, 63) + unit
+    power = np.zeros((LEVELS, 3, 64))
+    power[:, :, 1:] = np.maximum(np.exp(logs) - TARGET_FLOOR, 0)
+    over_tone = np.exp(targets[COEFFICIENTS:].reshape(3, len(TONES)))
+    return Told(power.reshape(LEVELS, 3, 8, 8), over_tone, np.zeros(2) if doubt is None else doubt)
+
+
+def _run(inputs: np.ndarray, name: str) -> np.ndarray:
+    """Return the last layer of one of both networks."""
+    weights, layer = _weights(), 0
+    while f"{name}{layer}" in weights:
+        inputs = np.maximum(inputs, 0) if layer else inputs
+        inputs = inputs @ weights[f"{name}{layer}"] + weights[f"{name}{layer}_bias"]
+        layer += 1
+    return inputs
+
+
+@cache
+def _weights() -> dict[str, np.ndarray]:
+    with resources.files("dustpan.core.noise").joinpath(_FILE).open("rb") as file, np.load(file) as stored:
+        return {name: stored[name].astype(np.float32) for name in stored.files}

@@ -1,0 +1,136 @@
+"""Describe the blocks of a picture by numbers from which its noise is told: see `prior`.
+
+All powers are logarithms, relative to the power of luminance in the flattest blocks, so that a picture that is twice as
+noisy has the same description.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from dustpan.core.noise.blocks import FREQUENCY, LEAST_BLOCKS, Blocks
+from dustpan.core.noise.model import DISPLAY, TONES
+from dustpan.core.picture.source import Compression
+
+FLOOR = (0.03 / DISPLAY) ** 2  # power added to all, far below any noise that shows
+_FLATTEST = 0.1  # share of the blocks, the flattest
+_MOST_BLOCKS = 4096  # looked at for the quantiles over all
+_FLAT_QUANTILES, _ALL_QUANTILES = (0.2, 0.5, 0.8), (0.1, 0.3, 0.6)
+_UNREST_QUANTILES = (0.02, 0.1, 0.3, 0.6, 0.9)
+_BANDS = ((1, 1), (2, 2), (3, 3), (4, 5), (6, 7), (8, 9), (10, 14))  # sums of both frequencies, coarse levels
+_TABLES = 2 * 64 + 2
+
+
+@dataclass(frozen=True, eq=False)
+class LevelStatistics:
+    """What one pyramid level shows.
+
+    Attributes
+    ----------
+    blocks : neither clipped nor constant.
+    tone_power : (bins, 3, 8, 8) robust power of the flattest blocks of each tone.
+    bins : (bins,) indices of their tones in `TONES`.
+    estimate : (3, 8, 8) power of each coefficient as the flattest blocks alone tell it.
+    presence : (17,) share of the blocks at each tone.
+    """
+
+    blocks: Blocks
+    tone_power: np.ndarray
+    bins: np.ndarray
+    estimate: np.ndarray
+    presence: np.ndarray
+
+
+def describe(levels: Sequence[LevelStatistics | None], compression: Compression | None = None) -> np.ndarray:
+    """Return the description of a picture, float32, of fixed length.
+
+    Parameters
+    ----------
+    levels : of the picture, and reduced by 2 and by 4; None where there is too little. The first is always there.
+    compression : of the file it came from, if that is known.
+    """
+    first = levels[0]
+    assert first is not None
+    flat, everywhere = _quantile_powers(first)
+    unit = float(_log(flat[0, 0]).reshape(64)[1:].mean())
+    fine = [*flat, *everywhere, *_over_bins(first), first.estimate]
+    parts = [(_log(power) - unit).reshape(3, 64)[:, 1:].ravel() for power in fine]
+    parts += [_tone_part(first, unit), _unrest_part(first, unit)]
+    parts += [_coarse_part(level, unit) for level in levels[1:]]
+    parts += [_compression_part(compression, unit), np.array([unit])]
+    return np.concatenate(parts).astype(np.float32)
+
+
+def unit_of(description: np.ndarray) -> float:
+    """Return the logarithm of the power that a description is relative to."""
+    return float(description[-1])
+
+
+def flat_power(level: LevelStatistics) -> np.ndarray:
+    """Return (3, 8, 8) mean power of the flattest blocks."""
+    flattest = _flattest(level.blocks)
+    return (level.blocks.coefficients[flattest] ** 2).mean(axis=0)
+
+
+def _flattest(blocks: Blocks) -> np.ndarray:
+    count = max(LEAST_BLOCKS, int(_FLATTEST * len(blocks.tones)))
+    flattest = np.argpartition(blocks.unrest, min(count, len(blocks.tones) - 1))[:count]
+    return flattest[:: max(1, len(flattest) // _MOST_BLOCKS)]
+
+
+def _log(power: np.ndarray) -> np.ndarray:
+    return np.log(np.maximum(power, 0) + FLOOR)
+
+
+def _quantile_powers(level: LevelStatistics) -> tuple[np.ndarray, np.ndarray]:
+    """Return (4, 3, 8, 8) mean and quantiles over the flattest blocks, and (3, 3, 8, 8) quantiles over all."""
+    blocks = level.blocks
+    flattest = _flattest(blocks)
+    power = np.ascontiguousarray(blocks.coefficients[flattest].reshape(-1, 192).T) ** 2
+    flat = np.concatenate([power.mean(axis=1)[None], np.quantile(power, _FLAT_QUANTILES, axis=1)])
+    some = blocks.coefficients[:: max(1, len(blocks.tones) // _MOST_BLOCKS)].reshape(-1, 192)
+    everywhere = np.quantile(np.ascontiguousarray(some.T) ** 2, _ALL_QUANTILES, axis=1)
+    return flat.reshape(-1, 3, 8, 8), everywhere.reshape(-1, 3, 8, 8)
+
+
+def _over_bins(level: LevelStatistics) -> tuple[np.ndarray, np.ndarray]:
+    """Return mean and lower quartile over tones of the logarithmic power, as powers."""
+    logs = np.log(level.tone_power + FLOOR)
+    return np.exp(logs.mean(axis=0)), np.exp(np.quantile(logs, 0.25, axis=0))
+
+
+def _tone_part(level: LevelStatistics, unit: float) -> np.ndarray:
+    """Return the power of each plane at each tone (0 where there is none), and how much of the picture is there."""
+    power = np.zeros((len(TONES), 3), np.float64)
+    mean = level.tone_power.reshape(-1, 3, 64)[:, :, 1:]
+    high = (FREQUENCY.ravel()[1:] >= 6)[None, None]
+    power[level.bins] = _log((mean * high).sum(axis=2) / high.sum()) - unit
+    return np.concatenate([power.ravel(), np.sqrt(level.presence)])
+
+
+def _unrest_part(level: LevelStatistics, unit: float) -> np.ndarray:
+    return _log(np.quantile(level.blocks.unrest, _UNREST_QUANTILES)) - unit
+
+
+def _coarse_part(level: LevelStatistics | None, unit: float) -> np.ndarray:
+    """Return banded powers of a coarse level; zeros where the picture is too small for it."""
+    kinds = 4
+    if level is None:
+        return np.zeros(kinds * 3 * len(_BANDS))
+    flat, everywhere = _quantile_powers(level)
+    masks = [((low <= FREQUENCY) & (high >= FREQUENCY)).ravel() for low, high in _BANDS]
+    powers = np.stack([flat[0], flat[2], everywhere[1], level.estimate])
+    logs = (_log(powers) - unit).reshape(kinds, 3, 64)
+    return np.stack([logs[:, :, mask].mean(axis=2) for mask in masks]).ravel()
+
+
+def _compression_part(compression: Compression | None, unit: float) -> np.ndarray:
+    """Return the powers of the quantisation steps' rounding errors; zeros for other files."""
+    if compression is None:
+        return np.zeros(_TABLES)
+    steps = np.stack([compression.luminance, compression.chroma]) / DISPLAY
+    powers = _log(steps.reshape(-1) ** 2 / 12) - unit
+    return np.concatenate([powers, [1.0, float(compression.halved)]])

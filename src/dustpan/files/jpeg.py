@@ -1,0 +1,38 @@
+"""What a JPEG file says of its compression."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from PIL import Image, JpegImagePlugin, UnidentifiedImageError
+
+from dustpan.core.picture.source import Compression
+
+_TURNED = (5, 6, 7, 8)  # EXIF orientations that exchange rows and columns
+_FROM_RIGHT, _FROM_BELOW = (2, 3, 7, 8), (3, 4, 6, 7)  # those after which blocks are counted from the far sides
+_ORIENTATION = 0x0112
+
+
+def read_compression(path: Path) -> Compression | None:
+    """Return how a JPEG in grey or colour was compressed, as it lies when the picture stands upright, or None."""
+    try:
+        with Image.open(path, formats=["JPEG"]) as image:
+            if not isinstance(image, JpegImagePlugin.JpegImageFile) or image.mode not in ("L", "RGB"):
+                return None
+            tables, layers, size = image.quantization, image.layer, image.size
+            orientation = image.getexif().get(_ORIENTATION, 1)
+        steps = [np.array(tables[layer[3]], np.float32).reshape(8, 8) for layer in layers]
+    except (OSError, UnidentifiedImageError, SyntaxError, KeyError, ValueError, IndexError):
+        return None
+    halved = any(layer[1] < layers[0][1] or layer[2] < layers[0][2] for layer in layers[1:])
+    corner = (size[0] % 8 * (orientation in _FROM_RIGHT), size[1] % 8 * (orientation in _FROM_BELOW))
+    if orientation in _TURNED:
+        steps, corner = [table.T for table in steps], (_upright(size, orientation))
+    return Compression(steps[0], steps[-1], halved, corner)
+
+
+def _upright(size: tuple[int, int], orientation: int) -> tuple[int, int]:
+    """Return the first corner of the grid in a picture that was turned, `size` being that of the file."""
+    width, height = size[::-1]
+    return (width % 8 * (orientation in (6, 7)), height % 8 * (orientation in (7, 8)))

@@ -1,0 +1,124 @@
+"""Noise told from everything that blocks show: in texture, in JPEGs, where black and white cut it off."""
+
+from __future__ import annotations
+
+import io
+from dataclasses import replace
+
+import cv2
+import numpy as np
+import pytest
+from PIL import Image
+from tests.conftest import with_white_noise
+from training.samples import draw
+
+from dustpan.core.document.history import Document
+from dustpan.core.document.route import Route, new_step
+from dustpan.core.filters.colour import to_opponent
+from dustpan.core.filters.cut_off import cut_off_mean, restore_cut_off
+from dustpan.core.noise.law import added_noise
+from dustpan.core.noise.measure import estimate_noise
+from dustpan.core.noise.model import DISPLAY
+from dustpan.core.noise.prior import COEFFICIENTS, TARGET_FLOOR
+from dustpan.core.picture.source import Compression, Source
+from dustpan.core.picture.working import to_working
+from dustpan.core.render.engine import Engine
+from dustpan.core.steps import kinds
+from dustpan.simulate.scenes import noisy_picture
+
+
+def weave(truth: np.ndarray) -> np.ndarray:
+    """A picture without one flat place: fine and coarse structure of every strength over the bench."""
+    rng, total = np.random.default_rng(3), np.zeros(truth.shape[:2], np.float32)
+    for blur in (0.7, 1.5, 3.0, 6.0):
+        layer = cv2.GaussianBlur(rng.standard_normal(total.shape).astype(np.float32), (0, 0), blur)
+        total += layer / layer.std() * np.float32(0.03 * blur**0.5)
+    strength = 0.3 + cv2.GaussianBlur(truth.mean(axis=2), (0, 0), 9.0)
+    return np.clip(0.2 + 0.6 * truth + (total * strength)[..., None], 0.02, 0.98)
+
+
+@pytest.mark.parametrize("levels", [3, 10, 30])
+def test_texture_is_not_taken_for_noise(truth, levels):
+    busy = weave(truth)
+    assert estimate_noise([busy]).luminance < 4
+    model = estimate_noise([to_working(with_white_noise(busy, levels))])
+    assert model.luminance == pytest.approx(levels, rel=0.25 if levels < 10 else 0.15)
+    assert model.colour == pytest.approx(levels, rel=0.25 if levels < 10 else 0.15)
+
+
+def as_jpeg(pixels: np.ndarray, quality: int) -> tuple[np.ndarray, Compression]:
+    buffer = io.BytesIO()
+    Image.fromarray(pixels).save(buffer, "JPEG", quality=quality)
+    image = Image.open(buffer)
+    tables = [np.array(table, np.float32).reshape(8, 8) for table in image.quantization.values()]
+    return to_working(np.asarray(image)), Compression(tables[0], tables[-1], True)
+
+
+@pytest.mark.parametrize("known", [True, False])
+def test_noise_that_a_jpeg_keeps_is_told(known):
+    """Most fine coefficients of a flat place are 0 then and a few a whole step: their power is told nevertheless."""
+    flat = np.full((320, 480, 3), 0.4, np.float32)
+    pixels, compression = as_jpeg(with_white_noise(flat, 6), 85)
+    there = to_opponent(pixels - flat).std(axis=(1, 2)) * DISPLAY
+    model = estimate_noise([pixels], compression if known else None)
+    assert model.luminance == pytest.approx(there[0], rel=0.35)
+
+
+def test_a_sample_tells_the_noise_that_was_put_on(truth, tmp_path):
+    path = tmp_path / "bench.png"
+    Image.fromarray((truth * 255 + 0.5).astype(np.uint8)).save(path)
+    samples = [draw(number, (path,)) for number in range(8)]
+    again = draw(3, (path,))
+    assert all(np.array_equal(*pair) for pair in zip(samples[3], again))
+    for sample in samples:
+        kind, _, deviation, _ = sample.facts
+        fine = np.exp(sample.targets[: COEFFICIENTS // 3].reshape(3, 63)) - TARGET_FLOOR
+        assert np.sqrt(fine[0].mean()) * DISPLAY == pytest.approx(deviation, rel=0.02, abs=0.05)
+        if kind == 0 and not sample.facts[1]:  # white: the same in every plane
+            assert np.allclose(np.sqrt(fine.mean(axis=1)) * DISPLAY, deviation, rtol=0.1)
+
+
+def test_the_law_of_added_noise_is_told_from_that_of_a_camera(truth):
+    deviations, sure = added_noise(Engine(Source(with_white_noise(truth, 20))).noise)
+    assert sure > 0.9 and np.allclose(deviations * DISPLAY, 20, rtol=0.15)
+    assert added_noise(noisy_picture_noise())[1] == 0
+
+
+def noisy_picture_noise():
+    return Engine(noisy_picture("bench", iso=12800, size=(720, 480))).noise
+
+
+@pytest.mark.parametrize("deviation", [0.02, 0.1, 0.25])
+def test_cut_off_means_are_those_of_a_draw_and_are_undone(deviation):
+    tones = np.linspace(0, 1, 11, dtype=np.float32)
+    noise = np.random.default_rng(0).normal(0, deviation, (200_000, 1))
+    drawn = np.clip(tones + noise, 0, 1).mean(axis=0)
+    assert np.allclose(cut_off_mean(tones.astype(float), deviation), drawn, atol=2e-3)
+    flat = np.broadcast_to(drawn[:, None, None], (11, 8, 3)).astype(np.float32)
+    restored = restore_cut_off(flat, np.full(3, deviation, np.float32), (1.0, 1.0))
+    assert np.allclose(restored[:, 4], tones[:, None], atol=4e-3)
+
+
+def test_darks_and_saturated_colours_come_back():
+    """Smooth darks within 0.8 level of the truth, and the hue of saturated areas within a degree."""
+    y, x = np.mgrid[0:360, 0:480] / 480
+    dark = np.repeat((0.02 + 0.3 * x * y)[..., None], 3, axis=2).astype(np.float32)
+    orange = np.array([0.9, 0.45, 0.03], np.float32)
+    scene = np.where((y < 0.15)[..., None], orange, dark)
+    cleaned = clean(with_white_noise(scene, 25))
+    shadows = dark.mean(axis=2)[120:] < 0.08
+    assert abs((cleaned - scene)[120:][shadows].mean()) * DISPLAY < 0.8
+    found = cleaned[16:56, 16:-16].reshape(-1, 3).mean(axis=0)
+    assert abs(hue(found) - hue(orange)) < 1
+
+
+def clean(pixels: np.ndarray) -> np.ndarray:
+    params = kinds()["noise"].params_type(auto=False, luminance=100.0, colour=100.0, detail_return=0.0)
+    engine = Engine(Source(pixels))
+    plan = engine.plan(Document(Route((replace(new_step("noise", "noise"), params=params),))))
+    return engine.render(plan, (0, 0, *plan.size))
+
+
+def hue(colour: np.ndarray) -> float:
+    _, first, second = to_opponent(colour[None, None])[:, 0, 0]
+    return float(np.degrees(np.arctan2(second, first)))

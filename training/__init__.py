@@ -1,0 +1,1 @@
+"""Learning what noise can look like; see `samples` and `fit`."""

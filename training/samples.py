@@ -1,0 +1,228 @@
+"""Draw samples to learn from: descriptions of noisy pictures, and the noise that is truly in them.
+
+    python -m training.samples OUT PHOTOS... [--count 8000] [--jobs 2]
+
+Every fifth photograph of a folder is held back. Samples are written in chunks; a chunk that is there is not drawn
+again, and each depends on its number alone, so that the work can be interrupted, and repeated.
+"""
+
+from __future__ import annotations
+
+import io
+from concurrent.futures import ProcessPoolExecutor
+from functools import cache, partial
+from pathlib import Path
+from typing import NamedTuple
+
+import click
+import cv2
+import numpy as np
+from PIL import Image
+
+from dustpan.core.filters.colour import from_opponent
+from dustpan.core.filters.dct import block_transform
+from dustpan.core.noise.blocks import halve_planes, planes_of, tone_bins
+from dustpan.core.noise.measure import describe_picture
+from dustpan.core.noise.model import TONES
+from dustpan.core.noise.prior import TARGET_FLOOR
+from dustpan.core.picture.curve import is_clipped
+from dustpan.core.picture.source import Compression
+from training.camera import Pair, draw_camera, photograph, process
+
+CHUNK = 40  # samples
+_HELD_BACK = 5
+_LEVELS = 3
+_CALM = 0.4  # share of a JPEG's blocks, the calmest, in which its noise is told: elsewhere it is lost texture
+_CUT, _LEAST_WHOLE, _CLIPPED = 0.12, 0.04, 0.3  # as for measuring, see `dustpan.core.noise.blocks`
+
+
+class Sample(NamedTuple):
+    """What is learned from.
+
+    Attributes
+    ----------
+    inputs : description of a picture.
+    targets : logarithms of the true powers (levels, planes, coefficients), then of each tone's beside the mean.
+    facts : kind of noise, whether a JPEG, deviation of luminance in display values, whether its tables are known.
+    """
+
+    inputs: np.ndarray
+    targets: np.ndarray
+    facts: np.ndarray
+
+
+def draw(number: int, files: tuple[Path, ...]) -> Sample | None:
+    """Return the sample of a number, or None where it can't be described."""
+    rng = np.random.default_rng([20261125, number])
+    clean = _draw_picture(rng, files)
+    kind = rng.choice(4, p=[0.33, 0.48, 0.14, 0.05])
+    pair = (_white, _camera, _grain, _none)[kind](clean, rng)
+    deep = rng.random() < 0.15
+    noisy, compression, squeezed = _store(pair[0], rng, deep)
+    description = describe_picture([noisy], compression if rng.random() < 0.75 else None)
+    if description is None:
+        return None
+    targets, deviation = true_noise((noisy, pair[1]), squeezed)
+    return Sample(description, targets, np.array([kind, squeezed, deviation, compression is not None]))
+
+
+@cache
+def _load(file: Path) -> np.ndarray:
+    return np.asarray(Image.open(file).convert("RGB"), np.float32) / 255
+
+
+def _draw_picture(rng: np.random.Generator, files: tuple[Path, ...]) -> np.ndarray:
+    """Return a clean picture: a photograph cut, turned, blurred and exposed by chance, or now and then a plain one."""
+    if rng.random() < 0.06:
+        return _draw_plain(rng)
+    photo = _load(files[rng.integers(len(files))])
+    side = int(rng.integers(288, min(photo.shape[:2]) + 1)) // 2 * 2
+    y, x = (int(rng.integers(0, length - side + 1)) for length in photo.shape[:2])
+    photo = np.rot90(photo[y : y + side, x : x + side], rng.integers(4))
+    photo = np.ascontiguousarray(photo[:, ::-1] if rng.random() < 0.5 else photo)
+    if side < 448 and rng.random() < 0.6:
+        photo = cv2.resize(photo, (512, 512), interpolation=cv2.INTER_CUBIC)
+    if rng.random() < 0.4:
+        photo = cv2.GaussianBlur(photo, (0, 0), rng.uniform(0.4, 1.6))
+    tone = np.clip(photo, 0, 1) ** np.float32(np.exp(rng.normal(0, 0.35)))
+    grey = tone.mean(axis=2, keepdims=True)
+    return np.clip((grey + rng.uniform(0, 1.6) * (tone - grey)) * rng.uniform(0.25, 1.2), 0, 1).astype(np.float32)
+
+
+def _draw_plain(rng: np.random.Generator) -> np.ndarray:
+    """Return a smooth picture, as skies and walls are."""
+    coarse = rng.uniform(0, 1, (*rng.integers(2, 6, 2), 3)).astype(np.float32)
+    return np.clip(cv2.resize(coarse, (448, 448), interpolation=cv2.INTER_CUBIC), 0, 1)
+
+
+def _white(clean: np.ndarray, rng: np.random.Generator) -> Pair:
+    deviation = np.exp(rng.uniform(np.log(0.5), np.log(45))) / 255
+    return clean + (deviation * rng.standard_normal(clean.shape)).astype(np.float32), clean
+
+
+def _camera(clean: np.ndarray, rng: np.random.Generator) -> Pair:
+    return process(photograph(clean, draw_camera(rng), rng), rng)
+
+
+def _grain(clean: np.ndarray, rng: np.random.Generator) -> Pair:
+    """Noise of its own strength and coarseness in each plane."""
+    planes = rng.standard_normal((3, *clean.shape[:2])).astype(np.float32)
+    if rng.random() < 0.6:
+        blur = rng.uniform(0.35, 1.2, 2)
+        planes = np.stack(
+            [cv2.GaussianBlur(plane, (0, 0), blur[0] if n == 0 else blur[1]) for n, plane in enumerate(planes)]
+        )
+    planes /= planes.std(axis=(1, 2), keepdims=True)
+    strength = np.exp(rng.uniform(np.log(0.5), np.log(30))) / 255 * np.exp(rng.normal(0, 0.7, 3))
+    tone = clean.mean(axis=2)
+    over_tone = 1 + rng.uniform(-0.8, 1.5) * (tone - 0.5)
+    return process(
+        (clean + from_opponent(planes * (strength[:, None, None] * over_tone).astype(np.float32)), clean), rng
+    )
+
+
+def _none(clean: np.ndarray, rng: np.random.Generator) -> Pair:
+    return process((clean, clean), rng)
+
+
+def _store(noisy: np.ndarray, rng: np.random.Generator, deep: bool) -> tuple[np.ndarray, Compression | None, bool]:
+    """Return a picture as a file holds it, how it was compressed, and whether it was."""
+    if deep:
+        return np.clip(noisy, 0, 1).astype(np.float32), None, False
+    stored = np.clip(np.rint(noisy * 255), 0, 255).astype(np.uint8)
+    if rng.random() < 0.55:
+        return stored.astype(np.float32) / 255, None, False
+    halved = bool(rng.random() < 0.55)
+    buffer = io.BytesIO()
+    Image.fromarray(stored).save(buffer, "JPEG", quality=int(rng.integers(70, 100)), subsampling=2 if halved else 0)
+    image = Image.open(buffer)
+    tables = [np.array(table, np.float32).reshape(8, 8) for table in image.quantization.values()]
+    return np.asarray(image, np.float32) / 255, Compression(tables[0], tables[-1], halved), True
+
+
+def true_noise(pair: Pair, squeezed: bool) -> tuple[np.ndarray, float]:
+    """Return the logarithms of the true powers, and of each tone's beside the mean; and the deviation of luminance."""
+    planes = [planes_of(picture) for picture in pair]
+    powers = []
+    for level in range(_LEVELS):
+        power, tones = _noise_blocks(planes, squeezed)
+        powers.append(power.mean(axis=0) if len(power) else powers[-1] / 4)
+        if level == 0:
+            curve = _over_tone(power, tones)
+        planes = [halve_planes(side) for side in planes]
+    logs = np.log(np.stack(powers).reshape(_LEVELS, 3, 64)[:, :, 1:] + TARGET_FLOOR)
+    deviation = 255 * float(powers[0].reshape(3, 64)[0, 1:].mean()) ** 0.5
+    return np.concatenate([logs.ravel(), curve.ravel()]).astype(np.float32), deviation
+
+
+def _noise_blocks(planes: list[np.ndarray], squeezed: bool) -> tuple[np.ndarray, np.ndarray]:
+    """Return (N, 3, 8, 8) powers of the noise in the blocks where it is not cut off, and their tones."""
+    noisy, clean = (_cut(side) for side in planes)
+    live = noisy[:, 3].mean(axis=(1, 2)) < _CUT
+    if live.mean() < _LEAST_WHOLE:
+        live = is_clipped(noisy[:, 0] / 3**0.5).mean(axis=(1, 2)) < _CLIPPED
+    noisy, clean = noisy[:, :3], clean[:, :3]
+    power = block_transform(noisy[live] - clean[live]) ** 2
+    tones = clean[live, 0].mean(axis=(1, 2)) / 3**0.5
+    if squeezed and len(power):
+        busy = (block_transform(clean[live, 0]).reshape(-1, 64)[:, 1:] ** 2).sum(axis=1)
+        calm = busy <= np.quantile(busy, _CALM)
+        power, tones = power[calm], tones[calm]
+    return power, tones
+
+
+def _cut(planes: np.ndarray) -> np.ndarray:
+    rows, columns = planes.shape[1] // 8, planes.shape[2] // 8
+    cut = planes[:, : rows * 8, : columns * 8].reshape(len(planes), rows, 8, columns, 8)
+    return cut.transpose(1, 3, 0, 2, 4).reshape(-1, len(planes), 8, 8)
+
+
+def _over_tone(power: np.ndarray, tones: np.ndarray) -> np.ndarray:
+    """Return (3, 17) logarithms of the power at each tone beside the mean; rare tones take their neighbours'."""
+    mean = power.reshape(-1, 3, 64)[:, :, 1:].mean(axis=2)
+    bins = tone_bins(tones)
+    distance = np.arange(len(TONES))[:, None] - np.arange(len(TONES))
+    counts = np.bincount(bins, minlength=len(TONES)).astype(float)
+    sums = np.stack([np.bincount(bins, plane, len(TONES)) for plane in mean.T])
+    weight = np.exp(-0.5 * (distance / 0.5) ** 2) + 1e-3 * np.exp(-0.5 * (distance / 2.0) ** 2) + 1e-9
+    over = (sums @ weight.T) / np.maximum(weight @ counts, 1e-12)
+    return np.log(over + TARGET_FLOOR) - np.log(mean.mean(axis=0) + TARGET_FLOOR)[:, None]
+
+
+def write_chunk(number: int, out: Path, files: tuple[Path, ...]) -> int:
+    """Draw one chunk of samples and write it."""
+    cv2.setNumThreads(1)
+    path = out / f"{number:05d}.npz"
+    if not path.exists():
+        drawn = [draw(number * CHUNK + n, files) for n in range(CHUNK)]
+        columns = [np.stack(column) for column in zip(*(sample for sample in drawn if sample is not None))]
+        unfinished = path.with_suffix(".part.npz")
+        np.savez(unfinished, **dict(zip(Sample._fields, columns)))
+        unfinished.rename(path)
+    return number
+
+
+def training_files(folders: tuple[Path, ...]) -> tuple[Path, ...]:
+    """Return the pictures of folders without those that are held back."""
+    names = [
+        sorted(file for pattern in ("*.png", "*.jpg", "*.tif") for file in folder.glob(pattern)) for folder in folders
+    ]
+    return tuple(file for folder in names for n, file in enumerate(folder, 1) if n % _HELD_BACK)
+
+
+@click.command(help=__doc__.splitlines()[0])
+@click.argument("out", type=click.Path(path_type=Path))
+@click.argument("photos", type=click.Path(exists=True, file_okay=False, path_type=Path), nargs=-1, required=True)
+@click.option("--count", default=8000)
+@click.option("--jobs", default=2)
+def main(out: Path, photos: tuple[Path, ...], count: int, jobs: int) -> None:
+    """Write the chunks that are not there yet."""
+    out.mkdir(parents=True, exist_ok=True)
+    work = partial(write_chunk, out=out, files=training_files(photos))
+    with ProcessPoolExecutor(jobs) as pool:
+        for number in pool.map(work, range(-(-count // CHUNK))):
+            click.echo(f"chunk {number}")
+
+
+if __name__ == "__main__":
+    main()
