@@ -1,7 +1,8 @@
 """How near the measured noise comes to the noise put on: white noise of known deviation, on photographs.
 
 The truth is the deviation of the noise that was put on, with that of rounding to 8 bits, before black and white cut it
-off. The photographs are those that nothing was fitted to; without a folder of them it is the demo scene, which tells less.
+off. The photographs are those that nothing was fitted to. Without a folder of them it is the demo scene, which tells
+less.
 """
 
 from __future__ import annotations

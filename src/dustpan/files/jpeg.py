@@ -11,17 +11,20 @@ from dustpan.core.picture.source import Compression
 
 _TURNED = (5, 6, 7, 8)  # EXIF orientations that exchange rows and columns
 _FROM_RIGHT, _FROM_BELOW = (2, 3, 7, 8), (3, 4, 6, 7)  # those after which blocks are counted from the far sides
-_ORIENTATION = 0x0112
 
 
-def read_compression(path: Path) -> Compression | None:
-    """Return how a JPEG in grey or colour was compressed, as it lies when the picture stands upright, or None."""
+def read_compression(path: Path, orientation: int) -> Compression | None:
+    """Return how a JPEG in grey or colour was compressed, as it lies when the picture stands upright, or None.
+
+    Parameters
+    ----------
+    orientation : 1 to 8, as EXIF counts them.
+    """
     try:
         with Image.open(path, formats=["JPEG"]) as image:
             if not isinstance(image, JpegImagePlugin.JpegImageFile) or image.mode not in ("L", "RGB"):
                 return None
             tables, layers, size = image.quantization, image.layer, image.size
-            orientation = image.getexif().get(_ORIENTATION, 1)
         steps = [np.array(tables[layer[3]], np.float32).reshape(8, 8) for layer in layers]
     except (OSError, UnidentifiedImageError, SyntaxError, KeyError, ValueError, IndexError):
         return None

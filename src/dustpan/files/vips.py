@@ -39,6 +39,7 @@ def read(path: Path) -> Source:
             check_size(path, image.width, image.height, image.bands)
             metadata = _metadata(image, head)
             notes = _notes(image, head)
+            orientation = int(image.get("orientation")) if "orientation" in image.get_fields() else 1
             image, messages = _plain(image.autorot())
             pixels = image.numpy()
     except pyvips.Error as fault:
@@ -49,7 +50,7 @@ def read(path: Path) -> Source:
     alpha = None
     if image.bands in (2, 4):
         pixels, alpha = np.ascontiguousarray(pixels[..., :-1]), np.ascontiguousarray(pixels[..., -1])
-    compression = read_compression(path) if head[:2] == b"\xff\xd8" else None
+    compression = read_compression(path, orientation) if head[:2] == b"\xff\xd8" else None
     messages = (*messages, *notes)
     return Source(pixels, name=path.name, alpha=alpha, metadata=metadata, messages=messages, compression=compression)
 
