@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import warnings
 from pathlib import Path
 
 import numpy as np
@@ -21,7 +22,7 @@ def read_compression(path: Path, orientation: int) -> Compression | None:
     orientation : 1 to 8, as EXIF counts them.
     """
     try:
-        with Image.open(path, formats=["JPEG"]) as image:
+        with warnings.catch_warnings(action="ignore"), Image.open(path, formats=["JPEG"]) as image:  # of broken notes
             if not isinstance(image, JpegImagePlugin.JpegImageFile) or image.mode not in ("L", "RGB"):
                 return None
             tables, layers, size = image.quantization, image.layer, image.size
