@@ -9,7 +9,7 @@ import numpy as np
 from dustpan.core.noise.flats import MEASURED_LEVELS, Each, FlatLevel, flat_model, measure_levels, predict_coarser
 from dustpan.core.noise.model import LEVELS, TONES, NoiseModel
 from dustpan.core.noise.prior import Told, tell_noise
-from dustpan.core.noise.statistics import LevelStatistics, describe, flat_power
+from dustpan.core.noise.statistics import LevelStatistics, describe, highest_power
 from dustpan.core.picture.source import Compression
 
 _DOUBTS = (0.04, 0.07)  # of what is told, between which the flattest blocks come to be believed too
@@ -62,11 +62,11 @@ def _statistics(levels: list[FlatLevel]) -> list[LevelStatistics | None]:
 def _told_model(levels: list[FlatLevel], told: Told) -> NoiseModel:
     """Return the noise as it is told from everything that the levels show.
 
-    No plane has more noise than its flattest blocks have variation.
+    No plane has more noise than its flattest blocks have variation, at the tone where they have most.
     """
     bounded = told.power.copy()
     for level, measured in enumerate(levels):
-        bounded[level] = np.minimum(bounded[level], _MOST * flat_power(measured.statistics))
+        bounded[level] = np.minimum(bounded[level], _MOST * highest_power(measured.statistics))
     return model_of(told._replace(power=bounded), levels[0].statistics.presence, levels[0].flat_share)
 
 

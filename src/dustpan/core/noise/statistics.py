@@ -69,10 +69,10 @@ def unit_of(description: np.ndarray) -> float:
     return float(description[-1])
 
 
-def flat_power(level: LevelStatistics) -> np.ndarray:
-    """Return (3, 8, 8) mean power of the flattest blocks."""
-    flattest = _flattest(level.blocks)
-    return (level.blocks.coefficients[flattest] ** 2).mean(axis=0)
+def highest_power(level: LevelStatistics) -> np.ndarray:
+    """Return (3, 8, 8), the most power that the flattest blocks show: all together, or those of any one tone."""
+    together = (level.blocks.coefficients[_flattest(level.blocks)] ** 2).mean(axis=0)
+    return np.maximum(together, level.tone_power.max(axis=0))
 
 
 def _flattest(blocks: Blocks) -> np.ndarray:
