@@ -6,37 +6,29 @@ the demo scene, which tells less.
 
 from __future__ import annotations
 
-import io
 from dataclasses import replace
 
 import numpy as np
 from PIL import Image
-from training.camera import Camera, photograph
-from training.samples import true_noise
+from training.camera import Camera, edge_aware, photograph
+from training.samples import as_jpeg, true_noise
 
 from benchmarks.common import HELD_BACK, console, photographs, psnr, table
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
-from dustpan.core.filters.mosaic import demosaic_fine
 from dustpan.core.noise.measure import model_of
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.noise.prior import told_by
-from dustpan.core.picture.source import Compression, Source
+from dustpan.core.picture.source import Source
 from dustpan.core.picture.working import to_working
 from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kinds
 from dustpan.simulate.scenes import clean_picture
 
-_PATTERN = np.array([[0, 1], [1, 2]], np.uint8)
 _BALANCE = np.array([1.6, 1.0, 1.9], np.float32)
 
 
-def _demosaic(mosaic: np.ndarray) -> np.ndarray:
-    sites = np.tile(_PATTERN, (mosaic.shape[0] // 2 + 1, mosaic.shape[1] // 2 + 1))
-    return demosaic_fine(mosaic, sites[: mosaic.shape[0], : mosaic.shape[1]], floor=0.01)
-
-
-CAMERA = Camera(160.0, 2.0, _BALANCE, 0.8, _demosaic, 0.7, 0.0)
+CAMERA = Camera(160.0, 2.0, _BALANCE, 0.8, edge_aware, 0.7, 0.0)
 
 
 def white(clean: np.ndarray, rng: np.random.Generator) -> tuple[Source, np.ndarray, bool]:
@@ -51,11 +43,8 @@ def camera(clean: np.ndarray, rng: np.random.Generator) -> tuple[Source, np.ndar
 
 def camera_jpeg(clean: np.ndarray, rng: np.random.Generator) -> tuple[Source, np.ndarray, bool]:
     noisy, truth = photograph(clean, CAMERA, rng)
-    buffer = io.BytesIO()
-    Image.fromarray(_bytes(noisy)).save(buffer, "JPEG", quality=92)
-    image = Image.open(buffer)
-    tables = [np.array(steps, np.float32).reshape(8, 8) for steps in image.quantization.values()]
-    return Source(np.array(image), compression=Compression(tables[0], tables[-1], True)), truth, True
+    pixels, compression = as_jpeg(_bytes(noisy), 92)
+    return Source(pixels, compression=compression), truth, True
 
 
 def _bytes(pixels: np.ndarray) -> np.ndarray:

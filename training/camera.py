@@ -45,7 +45,7 @@ class Camera:
 
 def draw_camera(rng: np.random.Generator) -> Camera:
     """Return a camera by chance."""
-    makers = (_edge_aware, _spread, simulated.demosaic_fine, simulated.demosaic_fast, None)
+    makers = (edge_aware, _spread, simulated.demosaic_fine, simulated.demosaic_fast, None)
     return Camera(
         well=float(np.exp(rng.uniform(np.log(15), np.log(30_000)))),
         read_noise=float(rng.uniform(0, 3)),
@@ -88,7 +88,8 @@ def _sites(mosaic: np.ndarray) -> np.ndarray:
     return np.tile(_PATTERN, (mosaic.shape[0] // 2 + 1, mosaic.shape[1] // 2 + 1))[: mosaic.shape[0], : mosaic.shape[1]]
 
 
-def _edge_aware(mosaic: np.ndarray) -> np.ndarray:
+def edge_aware(mosaic: np.ndarray) -> np.ndarray:
+    """Interpolate a 2 x 2 mosaic along the direction of least change."""
     return own.demosaic_fine(np.ascontiguousarray(mosaic), _sites(mosaic), floor=0.01)
 
 

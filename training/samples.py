@@ -21,7 +21,7 @@ from PIL import Image
 
 from dustpan.core.filters.colour import from_opponent
 from dustpan.core.filters.dct import block_transform
-from dustpan.core.noise.blocks import halve_planes, planes_of, tone_bins
+from dustpan.core.noise.blocks import CLIPPED, CUT, LEAST_WHOLE, halve_planes, planes_of, tone_bins
 from dustpan.core.noise.measure import describe_picture
 from dustpan.core.noise.model import TONES
 from dustpan.core.noise.prior import TARGET_FLOOR
@@ -33,7 +33,6 @@ CHUNK = 40  # samples
 _HELD_BACK = 5
 _LEVELS = 3
 _CALM = 0.4  # share of a JPEG's blocks, the calmest, in which its noise is told: elsewhere it is lost texture
-_CUT, _LEAST_WHOLE, _CLIPPED = 0.12, 0.04, 0.3  # as for measuring, see `dustpan.core.noise.blocks`
 
 
 class Sample(NamedTuple):
@@ -133,11 +132,17 @@ def _store(noisy: np.ndarray, rng: np.random.Generator, deep: bool) -> tuple[np.
     if rng.random() < 0.55:
         return stored.astype(np.float32) / 255, None, False
     halved = bool(rng.random() < 0.55)
+    squeezed, compression = as_jpeg(stored, int(rng.integers(70, 100)), halved=halved)
+    return squeezed.astype(np.float32) / 255, compression, True
+
+
+def as_jpeg(pixels: np.ndarray, quality: int, *, halved: bool = True) -> tuple[np.ndarray, Compression]:
+    """Return 8-bit pixels as a JPEG keeps them, and how it was compressed."""
     buffer = io.BytesIO()
-    Image.fromarray(stored).save(buffer, "JPEG", quality=int(rng.integers(70, 100)), subsampling=2 if halved else 0)
+    Image.fromarray(pixels).save(buffer, "JPEG", quality=quality, subsampling=2 if halved else 0)
     image = Image.open(buffer)
     tables = [np.array(table, np.float32).reshape(8, 8) for table in image.quantization.values()]
-    return np.asarray(image, np.float32) / 255, Compression(tables[0], tables[-1], halved), True
+    return np.array(image), Compression(tables[0], tables[-1], halved)
 
 
 def true_noise(pair: Pair, squeezed: bool) -> tuple[np.ndarray, float]:
@@ -158,9 +163,9 @@ def true_noise(pair: Pair, squeezed: bool) -> tuple[np.ndarray, float]:
 def _noise_blocks(planes: list[np.ndarray], squeezed: bool) -> tuple[np.ndarray, np.ndarray]:
     """Return (N, 3, 8, 8) powers of the noise in the blocks where it is not cut off, and their tones."""
     noisy, clean = (_cut(side) for side in planes)
-    live = noisy[:, 3].mean(axis=(1, 2)) < _CUT
-    if live.mean() < _LEAST_WHOLE:
-        live = is_clipped(noisy[:, 0] / 3**0.5).mean(axis=(1, 2)) < _CLIPPED
+    live = noisy[:, 3].mean(axis=(1, 2)) < CUT
+    if live.mean() < LEAST_WHOLE:
+        live = is_clipped(noisy[:, 0] / 3**0.5).mean(axis=(1, 2)) < CLIPPED
     noisy, clean = noisy[:, :3], clean[:, :3]
     power = block_transform(noisy[live] - clean[live]) ** 2
     tones = clean[live, 0].mean(axis=(1, 2)) / 3**0.5

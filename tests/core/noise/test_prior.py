@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 from dataclasses import replace
 
 import cv2
@@ -10,7 +9,7 @@ import numpy as np
 import pytest
 from PIL import Image
 from tests.conftest import with_white_noise
-from training.samples import draw
+from training.samples import as_jpeg, draw
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
@@ -20,7 +19,7 @@ from dustpan.core.noise.law import added_noise
 from dustpan.core.noise.measure import estimate_noise
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.prior import COEFFICIENTS, TARGET_FLOOR
-from dustpan.core.picture.source import Compression, Source
+from dustpan.core.picture.source import Source
 from dustpan.core.picture.working import to_working
 from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kinds
@@ -46,19 +45,12 @@ def test_texture_is_not_taken_for_noise(truth, levels):
     assert model.colour == pytest.approx(levels, rel=0.35 if levels < 10 else 0.15)
 
 
-def as_jpeg(pixels: np.ndarray, quality: int) -> tuple[np.ndarray, Compression]:
-    buffer = io.BytesIO()
-    Image.fromarray(pixels).save(buffer, "JPEG", quality=quality)
-    image = Image.open(buffer)
-    tables = [np.array(table, np.float32).reshape(8, 8) for table in image.quantization.values()]
-    return to_working(np.asarray(image)), Compression(tables[0], tables[-1], True)
-
-
 @pytest.mark.parametrize("known", [True, False])
 def test_noise_that_a_jpeg_keeps_is_told(known):
     """Most fine coefficients of a flat place are 0 then and a few a whole step: their power is told nevertheless."""
     flat = np.full((320, 480, 3), 0.4, np.float32)
-    pixels, compression = as_jpeg(with_white_noise(flat, 6), 85)
+    stored, compression = as_jpeg(with_white_noise(flat, 6), 85)
+    pixels = to_working(stored)
     there = to_opponent(pixels - flat).std(axis=(1, 2)) * DISPLAY
     model = estimate_noise([pixels], compression if known else None)
     assert model.luminance == pytest.approx(there[0], rel=0.35)
@@ -122,3 +114,10 @@ def clean(pixels: np.ndarray) -> np.ndarray:
 def hue(colour: np.ndarray) -> float:
     _, first, second = to_opponent(colour[None, None])[:, 0, 0]
     return float(np.degrees(np.arctan2(second, first)))
+
+
+def test_the_engine_is_kept_on_automatic():
+    kind = kinds()["noise"]
+    measured = kind.params_type(luminance=12.0)
+    resolved = kind.resolve(kind.params_type(auto=True, engine="thorough"), measured)
+    assert (resolved.engine, resolved.luminance, resolved.auto) == ("thorough", 12.0, True)

@@ -73,69 +73,67 @@ def _gather(plane, ys, xs, size, group):
 
 
 @helper
+def _eight(group, a, apart):
+    """Transform eight rows of a group, `apart` from one another from `a` on, in place."""
+    for n in range(GROUP):
+        c0, c1, c2, c3, c4, c5, c6, c7 = forward(
+            group[a, n],
+            group[a + apart, n],
+            group[a + 2 * apart, n],
+            group[a + 3 * apart, n],
+            group[a + 4 * apart, n],
+            group[a + 5 * apart, n],
+            group[a + 6 * apart, n],
+            group[a + 7 * apart, n],
+        )
+        group[a, n], group[a + apart, n], group[a + 2 * apart, n], group[a + 3 * apart, n] = c0, c1, c2, c3
+        group[a + 4 * apart, n], group[a + 5 * apart, n], group[a + 6 * apart, n], group[a + 7 * apart, n] = (
+            c4,
+            c5,
+            c6,
+            c7,
+        )
+
+
+@helper
+def _eight_back(group, a, apart):
+    """Undo `_eight`."""
+    for n in range(GROUP):
+        c0, c1, c2, c3, c4, c5, c6, c7 = inverse(
+            group[a, n],
+            group[a + apart, n],
+            group[a + 2 * apart, n],
+            group[a + 3 * apart, n],
+            group[a + 4 * apart, n],
+            group[a + 5 * apart, n],
+            group[a + 6 * apart, n],
+            group[a + 7 * apart, n],
+        )
+        group[a, n], group[a + apart, n], group[a + 2 * apart, n], group[a + 3 * apart, n] = c0, c1, c2, c3
+        group[a + 4 * apart, n], group[a + 5 * apart, n], group[a + 6 * apart, n], group[a + 7 * apart, n] = (
+            c4,
+            c5,
+            c6,
+            c7,
+        )
+
+
+@helper
 def _transform(group):
     """Transform each window down and across, in place."""
     for j in range(8):
-        for n in range(GROUP):
-            c0, c1, c2, c3, c4, c5, c6, c7 = forward(
-                group[j, n],
-                group[8 + j, n],
-                group[16 + j, n],
-                group[24 + j, n],
-                group[32 + j, n],
-                group[40 + j, n],
-                group[48 + j, n],
-                group[56 + j, n],
-            )
-            group[j, n], group[8 + j, n], group[16 + j, n], group[24 + j, n] = c0, c1, c2, c3
-            group[32 + j, n], group[40 + j, n], group[48 + j, n], group[56 + j, n] = c4, c5, c6, c7
-    for i in range(0, 64, 8):
-        for n in range(GROUP):
-            c0, c1, c2, c3, c4, c5, c6, c7 = forward(
-                group[i, n],
-                group[i + 1, n],
-                group[i + 2, n],
-                group[i + 3, n],
-                group[i + 4, n],
-                group[i + 5, n],
-                group[i + 6, n],
-                group[i + 7, n],
-            )
-            group[i, n], group[i + 1, n], group[i + 2, n], group[i + 3, n] = c0, c1, c2, c3
-            group[i + 4, n], group[i + 5, n], group[i + 6, n], group[i + 7, n] = c4, c5, c6, c7
+        _eight(group, j, 8)
+    for i in range(8):
+        _eight(group, 8 * i, 1)
 
 
 @helper
 def _transform_back(group):
     """Undo `_transform`."""
     for j in range(8):
-        for n in range(GROUP):
-            c0, c1, c2, c3, c4, c5, c6, c7 = inverse(
-                group[j, n],
-                group[8 + j, n],
-                group[16 + j, n],
-                group[24 + j, n],
-                group[32 + j, n],
-                group[40 + j, n],
-                group[48 + j, n],
-                group[56 + j, n],
-            )
-            group[j, n], group[8 + j, n], group[16 + j, n], group[24 + j, n] = c0, c1, c2, c3
-            group[32 + j, n], group[40 + j, n], group[48 + j, n], group[56 + j, n] = c4, c5, c6, c7
-    for i in range(0, 64, 8):
-        for n in range(GROUP):
-            c0, c1, c2, c3, c4, c5, c6, c7 = inverse(
-                group[i, n],
-                group[i + 1, n],
-                group[i + 2, n],
-                group[i + 3, n],
-                group[i + 4, n],
-                group[i + 5, n],
-                group[i + 6, n],
-                group[i + 7, n],
-            )
-            group[i, n], group[i + 1, n], group[i + 2, n], group[i + 3, n] = c0, c1, c2, c3
-            group[i + 4, n], group[i + 5, n], group[i + 6, n], group[i + 7, n] = c4, c5, c6, c7
+        _eight_back(group, j, 8)
+    for i in range(8):
+        _eight_back(group, 8 * i, 1)
 
 
 @helper

@@ -24,10 +24,10 @@ _STRIDE = 4  # px between blocks
 # tails where a channel is clipped at black, so a higher quantile tells more there.
 _QUANTILES = (0.35, 0.6, 0.6)  # luminance and both colour planes
 _SQUARES = (0.20590, 0.70833, 0.70833)  # those quantiles of a squared standard normal value
-_CUT = 0.12  # share of the pixels around with a channel at black or white from which a block's noise counts as cut off
+CUT = 0.12  # share of the pixels around with a channel at black or white from which a block's noise counts as cut off
 _AROUND = 33  # px
-_LEAST_WHOLE = 0.04  # share of the blocks that have all their noise, from which the others are left out
-_CLIPPED = 0.3  # share of a block's pixels at black or white from which it tells nothing
+LEAST_WHOLE = 0.04  # share of the blocks that have all their noise, from which the others are left out
+CLIPPED = 0.3  # share of a block's pixels at black or white from which it tells nothing
 _ROUNDING = 1e-4  # largest coefficient of a block without any variation
 
 
@@ -59,7 +59,7 @@ class Blocks:
     def whole(self) -> Blocks:
         """Return the blocks whose noise is not cut off, or all where those are too few to tell anything."""
         sound = ~self.cut
-        return self.subset(sound) if sound.sum() >= max(4 * LEAST_BLOCKS, _LEAST_WHOLE * len(sound)) else self
+        return self.subset(sound) if sound.sum() >= max(4 * LEAST_BLOCKS, LEAST_WHOLE * len(sound)) else self
 
     @classmethod
     def joined(cls, parts: Iterable[Blocks]) -> Blocks:
@@ -105,10 +105,10 @@ def cut_blocks(planes: np.ndarray) -> Blocks:
     unrest += 2 * (around[step:-step, : -2 * step] - around[step:-step, 2 * step :]) ** 2
     tone = mean / (8 * 3**0.5)
     values = windows[0] / 3**0.5
-    clipped = is_clipped(values).mean(axis=(2, 3)) >= _CLIPPED
+    clipped = is_clipped(values).mean(axis=(2, 3)) >= CLIPPED
     varies = np.abs(luminance).reshape(rows, columns, 64)[..., 1:].max(-1) > _ROUNDING
     together = np.moveaxis(coefficients, 0, 2).reshape(-1, 3, 8, 8)
-    return Blocks(together, tone.ravel(), unrest.ravel(), clipped.ravel(), ~varies.ravel(), share.ravel() >= _CUT)
+    return Blocks(together, tone.ravel(), unrest.ravel(), clipped.ravel(), ~varies.ravel(), share.ravel() >= CUT)
 
 
 def tone_bins(tones: np.ndarray) -> np.ndarray:
