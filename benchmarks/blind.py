@@ -7,6 +7,7 @@ the demo scene, which tells less.
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import NamedTuple
 
 import numpy as np
 from PIL import Image
@@ -28,23 +29,36 @@ from dustpan.simulate.scenes import clean_picture
 _BALANCE = np.array([1.6, 1.0, 1.9], np.float32)
 
 
+class Case(NamedTuple):
+    """A noisy picture, the truth, and the noisy pixels before they were stored, which may lie outside 0 to 1."""
+
+    source: Source
+    truth: np.ndarray
+    noisy: np.ndarray
+
+    @property
+    def true_noise(self) -> np.ndarray:
+        """What `prior` should tell."""
+        return true_noise((to_working(_bytes(self.noisy)), self.truth))[0]
+
+
 CAMERA = Camera(160.0, 2.0, _BALANCE, 0.8, edge_aware, 0.7, 0.0)
 
 
-def white(clean: np.ndarray, rng: np.random.Generator) -> tuple[Source, np.ndarray, bool]:
+def white(clean: np.ndarray, rng: np.random.Generator) -> Case:
     noisy = clean + rng.normal(0, 25 / 255, clean.shape)
-    return Source(_bytes(noisy)), clean, False
+    return Case(Source(_bytes(noisy)), clean, noisy)
 
 
-def camera(clean: np.ndarray, rng: np.random.Generator) -> tuple[Source, np.ndarray, bool]:
+def camera(clean: np.ndarray, rng: np.random.Generator) -> Case:
     noisy, truth = photograph(clean, CAMERA, rng)
-    return Source(_bytes(noisy)), truth, False
+    return Case(Source(_bytes(noisy)), truth, noisy)
 
 
-def camera_jpeg(clean: np.ndarray, rng: np.random.Generator) -> tuple[Source, np.ndarray, bool]:
+def camera_jpeg(clean: np.ndarray, rng: np.random.Generator) -> Case:
     noisy, truth = photograph(clean, CAMERA, rng)
     pixels, compression = as_jpeg(_bytes(noisy), 92)
-    return Source(pixels, compression=compression), truth, True
+    return Case(Source(pixels, compression=compression), truth, noisy)
 
 
 def _bytes(pixels: np.ndarray) -> np.ndarray:
@@ -63,22 +77,26 @@ def cleaned(source: Source, engine: str, noise: NoiseModel | None = None) -> tup
 
 def figures(clean: np.ndarray, make, seed: int) -> list[float]:
     """Return PSNR of the noisy picture, blind and told, of the quick engine; blind of the thorough one."""
-    source, truth, squeezed = make(clean, np.random.default_rng(seed))
-    blind, measured = cleaned(source, "quick")
-    targets, _ = true_noise((to_working(source.pixels), truth), squeezed)
-    told, _ = cleaned(source, "quick", model_of(told_by(targets), measured.presence))
-    thorough, _ = cleaned(source, "thorough")
-    return [psnr(pixels, truth) for pixels in (to_working(source.pixels), blind, told, thorough)]
+    case = make(clean, np.random.default_rng(seed))
+    blind, measured = cleaned(case.source, "quick")
+    told, _ = cleaned(case.source, "quick", model_of(told_by(case.true_noise), measured.presence))
+    thorough, _ = cleaned(case.source, "thorough")
+    return [psnr(pixels, case.truth) for pixels in (to_working(case.source.pixels), blind, told, thorough)]
+
+
+def pictures() -> list[np.ndarray]:
+    """Return the photographs that are held back, or the demo scene."""
+    found = [to_working(np.asarray(Image.open(path))) for path in photographs()[HELD_BACK - 1 :: HELD_BACK]]
+    return found or [clean_picture("bench", size=(768, 512), dtype=np.float32).pixels]
 
 
 def run() -> None:
     """Print the table."""
-    pictures = [to_working(np.asarray(Image.open(path))) for path in photographs()[HELD_BACK - 1 :: HELD_BACK]]
-    where = f"{len(pictures)} photographs" if pictures else "the demo scene, for want of photographs"
-    pictures = pictures or [clean_picture("bench", size=(768, 512), dtype=np.float32).pixels]
+    photos = pictures()
+    where = f"{len(photos)} pictures"
     shown = table(f"Cleaning by measured noise, {where}, dB", "noise", "noisy", "blind", "told", "worst", "thorough")
     for name, make in (("white 25", white), ("camera", camera), ("camera, JPEG 92", camera_jpeg)):
-        rows = np.array([figures(picture, make, seed) for seed, picture in enumerate(pictures)])
+        rows = np.array([figures(picture, make, seed) for seed, picture in enumerate(photos)])
         mean = rows.mean(axis=0)
         worst = (rows[:, 1] - rows[:, 2]).min()
         shown.add_row(name, f"{mean[0]:.2f}", f"{mean[1]:.2f}", f"{mean[2]:.2f}", f"{worst:+.2f}", f"{mean[3]:.2f}")

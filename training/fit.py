@@ -14,19 +14,25 @@ import click
 import numpy as np
 from sklearn.neural_network import MLPRegressor
 
-from dustpan.core.noise.prior import COEFFICIENTS, LIMIT
+from dustpan.core.noise.model import TONES
+from dustpan.core.noise.prior import COEFFICIENTS, CORRELATIONS, LIMIT
+from dustpan.core.noise.statistics import FINE_PARTS, TABLES
 
 _COMPONENTS = 60  # of the targets
 _UNITS, _DOUBT_UNITS = (160, 96), (24,)
-_ROUNDS = 70
+_TRANSPOSED = np.arange(64).reshape(8, 8).T.ravel()
+_CORRELATION_COUNTS = 4.0  # how much more an error of a correlation counts than one of a logarithm
+_ROUNDS, _BATCH = 40, 128
+_DECAY = 1.0  # of the weights; under it worst errors are larger
 _RATE = 1e-3
 _FAINT = 0.7  # display values of noise, under which a sample counts for less
 _TESTED = 0.1
+_FARTHEST = 4.0  # logarithm that the power at a tone may differ from the mean by
 _KINDS = ("white", "camera", "grain", "none")
 
 
 class Samples(NamedTuple):
-    """Descriptions, targets relative to the unit of each, and facts (kind, compressed, deviation, tables known)."""
+    """Descriptions, targets relative to the unit of each, and facts (kind, compressed, deviation)."""
 
     inputs: np.ndarray
     targets: np.ndarray
@@ -35,6 +41,25 @@ class Samples(NamedTuple):
     def part(self, rows: np.ndarray | slice) -> Samples:
         """Return some of the samples."""
         return Samples(*(column[rows] for column in self))
+
+    def with_transposed(self) -> Samples:
+        """Return these samples and those of the same pictures with rows and columns exchanged."""
+        inputs, targets = self.inputs.copy(), self.targets.copy()
+        fine = inputs[:, : FINE_PARTS * 3 * 63].reshape(len(inputs), -1, 63)
+        fine[:] = fine[:, :, _TRANSPOSED[1:] - 1]
+        tables = inputs[:, -TABLES - 1 : -3].reshape(len(inputs), 2, 64)
+        inputs[:, -TABLES - 1 : -3] = tables[:, :, _TRANSPOSED].reshape(len(inputs), -1)
+        powers = targets[:, :COEFFICIENTS].reshape(len(targets), -1, 63)
+        targets[:, :COEFFICIENTS] = powers[:, :, _TRANSPOSED[1:] - 1].reshape(len(targets), -1)
+        return Samples(*(np.concatenate(pair) for pair in zip(self, (inputs, targets, self.facts))))
+
+    @property
+    def tones(self) -> tuple[np.ndarray, np.ndarray]:
+        """Logarithms of the power at each tone, (N, 3, 17) relative, 0 for none; and the tones' shares, (N, 17)."""
+        count, first = len(TONES), FINE_PARTS * 3 * 63
+        powers = self.inputs[:, first : first + 3 * count].reshape(-1, count, 3).swapaxes(1, 2)
+        presence = self.inputs[:, first + 3 * count : first + 4 * count] ** 2
+        return powers, presence / np.maximum(presence.sum(axis=1, keepdims=True), 1e-9)
 
     @property
     def weights(self) -> np.ndarray:
@@ -56,7 +81,7 @@ class Network:
     def __init__(self, samples: Samples, targets: np.ndarray, units: tuple[int, ...], seed: int, rounds: int = _ROUNDS):
         self.centre, self.spread = samples.inputs.mean(axis=0), samples.inputs.std(axis=0) + 1e-3
         self.net = MLPRegressor(
-            hidden_layer_sizes=units, alpha=1e-3, batch_size=64, max_iter=1, warm_start=True, random_state=seed
+            hidden_layer_sizes=units, alpha=_DECAY, batch_size=_BATCH, max_iter=1, warm_start=True, random_state=seed
         )
         inputs = self.standardise(samples.inputs)
         for number in range(rounds):
@@ -78,10 +103,14 @@ class Teller:
 
     def __init__(self, samples: Samples, seed: int):
         self.mean = samples.targets.mean(axis=0)
-        _, _, rows = np.linalg.svd(samples.targets - self.mean, full_matrices=False)
-        components = (samples.targets - self.mean) @ rows[:_COMPONENTS].T
+        counts = np.ones(len(self.mean))
+        counts[-CORRELATIONS:] = _CORRELATION_COUNTS
+        centred = (samples.targets - self.mean) * counts
+        _, rows = np.linalg.eigh(centred.T @ centred)
+        rows = rows.T[: -_COMPONENTS - 1 : -1]
+        components = centred @ rows.T
         scale = components.std()
-        self.basis = rows[:_COMPONENTS] * scale
+        self.basis = rows * scale / counts
         self.network = Network(samples, components / scale, _UNITS, seed)
 
     def predict(self, inputs: np.ndarray) -> np.ndarray:
@@ -95,15 +124,26 @@ def level_errors(told: np.ndarray, truth: np.ndarray) -> np.ndarray:
     return np.stack([wrong[:, 0].mean(axis=1), wrong[:, 1:].mean(axis=(1, 2))], axis=1)
 
 
+def errors(told: np.ndarray, samples: Samples) -> np.ndarray:
+    """Return (N, 4), how far off deviations are: mean of luminance and of colour, their course over tone."""
+    course = (told - samples.targets)[:, COEFFICIENTS:-CORRELATIONS].reshape(-1, 3, len(TONES)) / 2
+    off = (np.abs(course) * samples.tones[1][:, None]).sum(axis=2)
+    return np.stack([*np.abs(level_errors(told, samples.targets)).T, off[:, 0], off[:, 1:].mean(axis=1)], axis=1)
+
+
 def fit_doubt(samples: Samples, seed: int) -> Network:
-    """Return the network that tells how far off the other may be, from samples that it was not fitted to."""
+    """Return the network that tells how far off the other may be, and the flattest blocks alone.
+
+    The first from samples that it was not fitted to.
+    """
     half = np.arange(len(samples.inputs)) % 2 == 0
-    wrong = np.zeros((len(half), 2))
+    wrong = np.zeros((len(half), 4))
     for part in (half, ~half):
-        teller = Teller(samples.part(part), seed)
-        wrong[~part] = level_errors(teller.predict(samples.inputs[~part]), samples.targets[~part])
+        teller = Teller(samples.part(part).with_transposed(), seed)
+        wrong[~part] = errors(teller.predict(samples.inputs[~part]), samples.part(~part))
+    wrong = np.concatenate([wrong, errors(flat_blocks_alone(samples), samples)], axis=1)
     # The logarithm's mean lies under the logarithm of the mean: 0.635 for a normal error.
-    return Network(samples, np.log(np.abs(wrong) + 0.005) + 0.635, _DOUBT_UNITS, seed, rounds=20)
+    return Network(samples, np.log(wrong + 0.005) + 0.635, _DOUBT_UNITS, seed, rounds=20)
 
 
 def report(told: np.ndarray, samples: Samples, name: str) -> None:
@@ -121,6 +161,12 @@ def flat_blocks_alone(samples: Samples) -> np.ndarray:
     """Return targets in which the powers are those that the flattest blocks tell."""
     told = samples.targets.copy()
     told[:, : 3 * 63] = samples.inputs[:, 9 * 3 * 63 : 10 * 3 * 63]
+    steps = np.arange(len(TONES))
+    for row, powers, presence in zip(told, *samples.tones):
+        seen = np.flatnonzero(powers.any(axis=0))
+        course = np.stack([np.interp(steps, seen, plane[seen]) for plane in powers])
+        mean = np.log(np.maximum(np.exp(course) @ presence, 1e-9))
+        row[COEFFICIENTS:-CORRELATIONS] = np.clip(course - mean[:, None], -_FARTHEST, _FARTHEST).ravel()
     return told
 
 
@@ -146,7 +192,7 @@ def main(samples: Path, weights: Path, seed: int) -> None:
     fitted, kept = found.part(slice(None, -tested)), found.part(slice(-tested, None))
     click.echo(f"{len(fitted.inputs)} samples; errors in %, median and worst tenth, luminance and colour")
     report(flat_blocks_alone(kept), kept, "flat")
-    teller = Teller(fitted, seed)
+    teller = Teller(fitted.with_transposed(), seed)
     report(teller.predict(kept.inputs), kept, "network")
     write(weights, teller, fit_doubt(fitted, seed))
 

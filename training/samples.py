@@ -21,9 +21,9 @@ from PIL import Image
 
 from dustpan.core.filters.colour import from_opponent
 from dustpan.core.filters.dct import block_transform
-from dustpan.core.noise.blocks import CLIPPED, CUT, LEAST_WHOLE, halve_planes, planes_of, tone_bins
+from dustpan.core.noise.blocks import CLIPPED, CUT, LEAST_OF_TONE, LEAST_WHOLE, halve_planes, planes_of, tone_bins
 from dustpan.core.noise.measure import describe_picture
-from dustpan.core.noise.model import TONES
+from dustpan.core.noise.model import PAIRS, TONES
 from dustpan.core.noise.prior import TARGET_FLOOR
 from dustpan.core.picture.curve import is_clipped
 from dustpan.core.picture.source import Compression
@@ -32,7 +32,11 @@ from training.camera import Pair, draw_camera, photograph, process
 CHUNK = 40  # samples
 _HELD_BACK = 5
 _LEVELS = 3
-_CALM = 0.4  # share of a JPEG's blocks, the calmest, in which its noise is told: elsewhere it is lost texture
+_UNEVEN = 0.25  # share of white noise that differs between the channels
+
+
+#: A picture as a file holds it, as it was before a compression, and how it was compressed.
+Stored = tuple[np.ndarray, np.ndarray, Compression | None]
 
 
 class Sample(NamedTuple):
@@ -41,8 +45,9 @@ class Sample(NamedTuple):
     Attributes
     ----------
     inputs : description of a picture.
-    targets : logarithms of the true powers (levels, planes, coefficients), then of each tone's beside the mean.
-    facts : kind of noise, whether a JPEG, deviation of luminance in display values, whether its tables are known.
+    targets : logarithms of the true powers (levels, planes, coefficients), of each tone's beside the mean; then the
+        correlations of the planes.
+    facts : kind of noise, whether a JPEG, deviation of luminance in display values.
     """
 
     inputs: np.ndarray
@@ -52,17 +57,17 @@ class Sample(NamedTuple):
 
 def draw(number: int, files: tuple[Path, ...]) -> Sample | None:
     """Return the sample of a number, or None where it can't be described."""
-    rng = np.random.default_rng([20261125, number])
+    rng = np.random.default_rng([20261126, number])
     clean = _draw_picture(rng, files)
     kind = rng.choice(4, p=[0.33, 0.48, 0.14, 0.05])
     pair = (_white, _camera, _grain, _none)[kind](clean, rng)
     deep = rng.random() < 0.15
-    noisy, compression, squeezed = _store(pair[0], rng, deep)
-    description = describe_picture([noisy], compression if rng.random() < 0.75 else None)
+    stored, before, compression = _store(pair[0], rng, deep)
+    description = describe_picture([stored], compression if rng.random() < 0.75 else None)
     if description is None:
         return None
-    targets, deviation = true_noise((noisy, pair[1]), squeezed)
-    return Sample(description, targets, np.array([kind, squeezed, deviation, compression is not None]))
+    targets, deviation = true_noise((before, pair[1]))
+    return Sample(description, targets, np.array([kind, compression is not None, deviation]))
 
 
 @cache
@@ -96,6 +101,8 @@ def _draw_plain(rng: np.random.Generator) -> np.ndarray:
 
 def _white(clean: np.ndarray, rng: np.random.Generator) -> Pair:
     deviation = np.exp(rng.uniform(np.log(0.5), np.log(45))) / 255
+    if rng.random() < _UNEVEN:
+        deviation = deviation * np.exp(rng.normal(0, 0.4, 3))
     return clean + (deviation * rng.standard_normal(clean.shape)).astype(np.float32), clean
 
 
@@ -124,16 +131,18 @@ def _none(clean: np.ndarray, rng: np.random.Generator) -> Pair:
     return process((clean, clean), rng)
 
 
-def _store(noisy: np.ndarray, rng: np.random.Generator, deep: bool) -> tuple[np.ndarray, Compression | None, bool]:
-    """Return a picture as a file holds it, how it was compressed, and whether it was."""
+def _store(noisy: np.ndarray, rng: np.random.Generator, deep: bool) -> Stored:
+    """Return a picture as a file holds it, as it was before a compression, and how it was compressed."""
     if deep:
-        return np.clip(noisy, 0, 1).astype(np.float32), None, False
+        whole = np.clip(noisy, 0, 1).astype(np.float32)
+        return whole, whole, None
     stored = np.clip(np.rint(noisy * 255), 0, 255).astype(np.uint8)
+    before = stored.astype(np.float32) / 255
     if rng.random() < 0.55:
-        return stored.astype(np.float32) / 255, None, False
+        return before, before, None
     halved = bool(rng.random() < 0.55)
     squeezed, compression = as_jpeg(stored, int(rng.integers(70, 100)), halved=halved)
-    return squeezed.astype(np.float32) / 255, compression, True
+    return squeezed.astype(np.float32) / 255, before, compression
 
 
 def as_jpeg(pixels: np.ndarray, quality: int, *, halved: bool = True) -> tuple[np.ndarray, Compression]:
@@ -145,35 +154,59 @@ def as_jpeg(pixels: np.ndarray, quality: int, *, halved: bool = True) -> tuple[n
     return np.array(image), Compression(tables[0], tables[-1], halved)
 
 
-def true_noise(pair: Pair, squeezed: bool) -> tuple[np.ndarray, float]:
-    """Return the logarithms of the true powers, and of each tone's beside the mean; and the deviation of luminance."""
+def true_noise(pair: Pair) -> tuple[np.ndarray, float]:
+    """Return the targets for a noisy and a clean picture, and the deviation of luminance in display values.
+
+    The noise of a compressed picture is the one before the compression: what is left of it in its calm blocks, where
+    most coefficients are rounded to nothing, is too little to clean the others by.
+    """
     planes = [planes_of(picture) for picture in pair]
-    powers = []
+    powers, correlations = [], []
     for level in range(_LEVELS):
-        power, tones = _noise_blocks(planes, squeezed)
-        powers.append(power.mean(axis=0) if len(power) else powers[-1] / 4)
+        noise, tones, others = _noise_blocks(planes)
+        powers.append((noise**2).mean(axis=0) if len(noise) else powers[-1] / 4)
+        correlations.append(_correlation(noise) if len(noise) else correlations[-1])
         if level == 0:
-            curve = _over_tone(power, tones)
+            curve = _over_tone(noise**2, tones, others)
         planes = [halve_planes(side) for side in planes]
     logs = np.log(np.stack(powers).reshape(_LEVELS, 3, 64)[:, :, 1:] + TARGET_FLOOR)
     deviation = 255 * float(powers[0].reshape(3, 64)[0, 1:].mean()) ** 0.5
-    return np.concatenate([logs.ravel(), curve.ravel()]).astype(np.float32), deviation
+    return np.concatenate([logs.ravel(), curve.ravel(), np.ravel(correlations)]).astype(np.float32), deviation
 
 
-def _noise_blocks(planes: list[np.ndarray], squeezed: bool) -> tuple[np.ndarray, np.ndarray]:
-    """Return (N, 3, 8, 8) powers of the noise in the blocks where it is not cut off, and their tones."""
+def _correlation(noise: np.ndarray) -> np.ndarray:
+    """Return (3,) correlations of the planes of (N, 3, 8, 8) coefficients; none where there is hardly any noise."""
+    planes = np.moveaxis(noise, 1, 0).reshape(3, -1, 64)[:, :, 1:].reshape(3, -1).astype(np.float64)
+    power = (planes**2).mean(axis=1) + TARGET_FLOOR
+    return np.array([(planes[p] * planes[q]).mean() / np.sqrt(power[p] * power[q]) for p, q in PAIRS])
+
+
+class _Others(NamedTuple):
+    """Power of the noise where it is cut off, (N, 3, 8, 8), and the tones of these blocks."""
+
+    power: np.ndarray
+    tones: np.ndarray
+
+
+def _noise_blocks(planes: list[np.ndarray]) -> tuple[np.ndarray, np.ndarray, _Others]:
+    """Return (N, 3, 8, 8) coefficients of the noise in the blocks where it is not cut off, their tones, and the others.
+
+    The others are those of tones at which hardly any block has all its noise.
+    """
     noisy, clean = (_cut(side) for side in planes)
     live = noisy[:, 3].mean(axis=(1, 2)) < CUT
     if live.mean() < LEAST_WHOLE:
         live = is_clipped(noisy[:, 0] / 3**0.5).mean(axis=(1, 2)) < CLIPPED
+    if not live.any():
+        live[:] = True
     noisy, clean = noisy[:, :3], clean[:, :3]
-    power = block_transform(noisy[live] - clean[live]) ** 2
-    tones = clean[live, 0].mean(axis=(1, 2)) / 3**0.5
-    if squeezed and len(power):
-        busy = (block_transform(clean[live, 0]).reshape(-1, 64)[:, 1:] ** 2).sum(axis=1)
-        calm = busy <= np.quantile(busy, _CALM)
-        power, tones = power[calm], tones[calm]
-    return power, tones
+    tones = clean[:, 0].mean(axis=(1, 2)) / 3**0.5
+    bins = tone_bins(tones)
+    share = np.bincount(bins, live, len(TONES)) / np.maximum(np.bincount(bins, minlength=len(TONES)), 1)
+    seen = is_clipped(noisy[:, 0] / 3**0.5).mean(axis=(1, 2)) < CLIPPED
+    other = seen & ~live & (share < LEAST_OF_TONE)[bins]
+    others = _Others(block_transform(noisy[other] - clean[other]) ** 2, tones[other])
+    return block_transform(noisy[live] - clean[live]), tones[live], others
 
 
 def _cut(planes: np.ndarray) -> np.ndarray:
@@ -182,16 +215,17 @@ def _cut(planes: np.ndarray) -> np.ndarray:
     return cut.transpose(1, 3, 0, 2, 4).reshape(-1, len(planes), 8, 8)
 
 
-def _over_tone(power: np.ndarray, tones: np.ndarray) -> np.ndarray:
+def _over_tone(power: np.ndarray, tones: np.ndarray, others: _Others) -> np.ndarray:
     """Return (3, 17) logarithms of the power at each tone beside the mean; rare tones take their neighbours'."""
-    mean = power.reshape(-1, 3, 64)[:, :, 1:].mean(axis=2)
-    bins = tone_bins(tones)
+    whole = power.reshape(-1, 3, 64)[:, :, 1:].mean(axis=(0, 2))
+    mean = np.concatenate([power, others.power]).reshape(-1, 3, 64)[:, :, 1:].mean(axis=2)
+    bins = tone_bins(np.concatenate([tones, others.tones]))
     distance = np.arange(len(TONES))[:, None] - np.arange(len(TONES))
     counts = np.bincount(bins, minlength=len(TONES)).astype(float)
     sums = np.stack([np.bincount(bins, plane, len(TONES)) for plane in mean.T])
     weight = np.exp(-0.5 * (distance / 0.5) ** 2) + 1e-3 * np.exp(-0.5 * (distance / 2.0) ** 2) + 1e-9
     over = (sums @ weight.T) / np.maximum(weight @ counts, 1e-12)
-    return np.log(over + TARGET_FLOOR) - np.log(mean.mean(axis=0) + TARGET_FLOOR)[:, None]
+    return np.log(over + TARGET_FLOOR) - np.log(whole + TARGET_FLOOR)[:, None]
 
 
 def write_chunk(number: int, out: Path, files: tuple[Path, ...]) -> int:

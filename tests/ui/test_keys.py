@@ -159,7 +159,7 @@ def test_hold_shows_the_other_side_while_it_is_pressed(opened, qtbot):
 def test_a_keyhole_shows_the_inside_while_it_is_pressed(opened, qtbot):
     propose(opened, qtbot)
     opened.canvas.set_zoom(1.0)
-    for step_id, many in (("hot_pixels", 1), ("noise", 2), ("sharpen", 2)):
+    for step_id, many in (("hot_pixels", 1), ("noise", 3), ("sharpen", 2)):
         opened.session.choose(step_id)
         settle(opened, qtbot)
         plain = on_screen(opened)

@@ -37,13 +37,19 @@ BatchProgress = Callable[[float], None]
 
 @dataclass(frozen=True)
 class Order:
-    """What was asked for, the same for every input; without a remedy a route is proposed for each."""
+    """What was asked for, the same for every input; without a remedy a route is proposed for each.
+
+    Attributes
+    ----------
+    visible : noise that proposals may leave, in units of what can just be seen.
+    """
 
     remedy: Remedy | None
     format: str | None
     quality: int
     overwrite: bool
     sources: tuple[Path, ...]
+    visible: float = 1.0
 
 
 @dataclass
@@ -147,7 +153,7 @@ def clean_one(
     source = read_picture(picture)
     fmt = FORMATS[order.format] if order.format else format_for(target, source.pixels.dtype)
     noise = fixed_noise(order.remedy) if order.remedy else None
-    engine = Engine(source, stores=Stores.of(_BUDGET), noise=noise, pool=pool)
+    engine = Engine(source, stores=Stores.of(_BUDGET), noise=noise, pool=pool, visible=order.visible)
     route = order.remedy.route if order.remedy else propose_route(engine, check=token.check)
     plan = engine.plan(Document(route), check=token.check)
     harm = judge_harm(engine, plan, token)

@@ -10,6 +10,7 @@ from rich.table import Table
 
 from dustpan.cli.report import print_json, quiet_output
 from dustpan.core.judge.measure import compare_pictures, measure_picture
+from dustpan.core.noise.model import DOUBTFUL
 from dustpan.core.render.engine import Engine
 from dustpan.core.work.pool import Pool
 from dustpan.files import read_picture
@@ -47,8 +48,11 @@ def _table(title: str, figures: dict) -> Table:
     table.add_column("value", justify="right")
     noise = figures["noise"]
     table.add_row("size", f"{figures['width']} x {figures['height']} px")
-    table.add_row("luminance noise", f"{noise['sigma_luminance']:.2f} levels")
-    table.add_row("colour noise", f"{noise['sigma_colour']:.2f} levels")
+    for name, doubt in zip(("luminance", "colour"), noise["doubt"], strict=True):
+        unsure = f", may be off by {doubt:.0%}" if doubt > DOUBTFUL else ""
+        table.add_row(f"{name} noise", f"{noise[f'sigma_{name}']:.2f} levels{unsure}")
+    red, green, blue = noise["sigma_channels"]
+    table.add_row("  of red, green, blue", f"{red:.2f}, {green:.2f}, {blue:.2f} levels")
     for tone, sigma in noise["curve"][::4]:
         table.add_row(f"  at tone {tone:.2f}", f"{sigma:.2f} levels")
     table.add_row("hot pixels", str(figures["hot_pixels"]))

@@ -24,6 +24,13 @@ from dustpan.files.save import DEFAULT_QUALITY, FORMATS
 @click.option("--remedy", type=click.Path(path_type=Path), help="The route to use.")
 @click.option("--auto", is_flag=True, help="Propose a route for each picture from its measurement.")
 @click.option(
+    "--visible",
+    default=1.0,
+    show_default=True,
+    type=click.FloatRange(0.2, 10),
+    help="Noise that settings from a measurement may leave: 1 is just not seen at 100 %, 2 is twice as much.",
+)
+@click.option(
     "--format",
     "format_name",
     type=click.Choice(list(FORMATS)),
@@ -35,7 +42,7 @@ from dustpan.files.save import DEFAULT_QUALITY, FORMATS
 @click.option("--jobs", type=click.IntRange(1, 256), help="Threads altogether; by default all cores.")
 @click.option("--overwrite", is_flag=True, help="Replace files of the same name; never a source.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
-def process(pictures, out_name, remedy, auto, format_name, quality, jobs, overwrite, as_json):
+def process(pictures, out_name, remedy, auto, visible, format_name, quality, jobs, overwrite, as_json):
     """Clean pictures. Example: dustpan process a.jpg b.jpg --out cleaned/ --auto"""
     if (remedy is None) == (not auto):
         raise click.UsageError("give either --remedy FILE or --auto.")
@@ -49,7 +56,7 @@ def process(pictures, out_name, remedy, auto, format_name, quality, jobs, overwr
         except (RemedyError, SaveError) as fault:
             tally.fail(remedy if isinstance(fault, RemedyError) else out, str(fault))
         else:
-            order = Order(given, format_name, quality, overwrite, tuple(pictures))
+            order = Order(given, format_name, quality, overwrite, tuple(pictures), visible)
             targets = targets_in(pictures, out, format_name) if into_folder else {pictures[0]: out}
             tally = _run(targets, order, jobs or os.cpu_count() or 1)
     for failure in tally.failed:

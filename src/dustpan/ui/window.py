@@ -47,6 +47,7 @@ from dustpan.ui.session.pictures import KeptRoutes
 from dustpan.ui.session.session import Session
 from dustpan.ui.session.watch import FileWatch
 from dustpan.ui.start_page import StartPage
+from dustpan.ui.staying import fill_staying_menu
 from dustpan.ui.walking import Walking
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
@@ -111,6 +112,9 @@ class Window(QMainWindow):
         self.actions_by_name, self._menus = make_actions(self, {**self._file_commands(), **self._view_commands()})
         actions, menus = self.actions_by_name, self._menus
         actions.pop("recent").setMenu(self.walking.recent_menu)
+        staying = menus["Route"].addMenu("Noise that may stay")
+        assert staying is not None
+        fill_staying_menu(staying, self.session, self.memory)
         surround = menus["View"].addMenu("Surround")
         assert surround is not None
         self.display.fill_surround_menu(surround)

@@ -154,10 +154,13 @@ def test_harm_is_named_worst_first_with_its_places_and_only_past_its_limit():
 )
 def test_readings_say_a_word_each_and_when_to_worry(found, words):
     class Told:
-        noise, figures = (8.0, 4.0), found
+        noise, doubt, figures = (8.0, 4.0), 0.0, found
 
     lines = readings_of(Told)
     assert [line.word for line in lines] == words
     assert all(len(line.tip) > 40 for line in lines)
     worried = {line.name for line in lines if line.harm}
     assert worried == ({"Texture", "Halo", "Newly lost"} if "flattened" in words else set())
+    Told.doubt = 0.4
+    unsure = readings_of(Told)[0]
+    assert "about 8.0" in unsure.figure and "40 %" in unsure.tip and "about" not in lines[0].figure

@@ -10,11 +10,12 @@ import pytest
 from dustpan.core.document.history import Document
 from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
 from dustpan.core.document.route import Route, new_step
+from dustpan.core.filters.colour import OPPONENT
 from dustpan.core.judge.measure import measure_picture
 from dustpan.core.noise.carry import carry_field, carry_noise
 from dustpan.core.noise.fields import EvenField, LiftedField, MixedField
 from dustpan.core.noise.fixed import fixed_noise
-from dustpan.core.noise.model import LEVELS, TONES, NoiseModel
+from dustpan.core.noise.model import LEVELS, TONES, NoiseModel, correlation_of
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kind_of
@@ -46,6 +47,25 @@ def test_channel_factors_reach_the_planes_they_belong_to():
     assert red == pytest.approx([np.sqrt(6 / 3), np.sqrt(5 / 2), np.sqrt(9 / 6)], rel=1e-4)
     none = model.scaled(luminance=ones, colour=ones, channels=(0, 0, 0))
     assert not none.sigma.any()
+
+
+def test_the_noise_of_channels_goes_to_the_planes_and_back():
+    """Red, green and blue of their own strength: the planes correlate, and factors still reach one channel alone."""
+    there = np.diag(np.array([0.01, 0.02, 0.05]) ** 2)
+    covariance = OPPONENT @ there @ OPPONENT.T
+    sigma = np.sqrt(np.diag(covariance)).astype(np.float32)
+    model = replace(
+        white(1.0),
+        sigma=np.broadcast_to(sigma[:, None], (LEVELS, 3, 17)).copy(),
+        correlation=np.tile(correlation_of(covariance), (LEVELS, 1)),
+    )
+    assert model.channels == pytest.approx([2.55, 5.1, 12.75], rel=1e-4)
+    ones = np.ones(len(TONES))
+    halved = model.scaled(luminance=ones, colour=ones, channels=(1, 1, 0.5))
+    assert halved.channels == pytest.approx([2.55, 5.1, 6.375], rel=1e-4)
+    assert NoiseModel.from_json(halved.to_json()).channels == pytest.approx(halved.channels, rel=1e-3)
+    kept = carry_noise(model, lambda field: 2 * field - 0.5)
+    assert np.allclose(kept.channels, 2 * np.array(model.channels), rtol=0.15)
 
 
 def test_a_lifted_field_goes_between_its_models_by_place():

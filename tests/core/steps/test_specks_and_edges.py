@@ -14,7 +14,9 @@ from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.sharpen import detail_of, noise_gain
 from dustpan.core.judge.propose import propose_route
-from dustpan.core.noise.channels import channel_factors
+from dustpan.core.noise.fields import EvenField
+from dustpan.core.noise.measure import estimate_noise
+from dustpan.core.picture.region import WHOLE
 from dustpan.core.picture.source import Source
 from dustpan.core.picture.working import from_working, to_working
 from dustpan.core.render.engine import Engine
@@ -114,11 +116,10 @@ def test_each_channels_own_noise_is_found():
     y, x = np.mgrid[0:300, 0:300] / 300
     scene = 0.4 + 0.15 * np.stack([x, y, x * y], axis=2) + 0.1 * (np.sin(40 * x) * (y > 0.5))[..., None]
     crop = (scene + rng.normal(0, 1, scene.shape) * there).astype(np.float32)
-    told = np.full_like(crop, 0.02)
-    assert channel_factors([crop], [told]) == pytest.approx(there / 0.02, rel=0.12)
-    crop[..., 0] = 0.0  # cut off at black: nothing can be told of it
-    assert channel_factors([crop], [told])[0] == 1.0
-    assert channel_factors([crop[:30, :30]], [told[:30, :30]]).tolist() == [1.0, 1.0, 1.0]
+    model = estimate_noise([crop])
+    assert model.channels == pytest.approx(there * 255, rel=0.2)
+    tone = np.full((4, 4), 0.4, np.float32)
+    assert EvenField(model).channel_sigma(tone, WHOLE)[:, 0, 0] == pytest.approx(there, rel=0.2)
 
 
 def stars(count: int, spread: float):

@@ -150,3 +150,13 @@ def lay_under(fine: np.ndarray, coarse: np.ndarray) -> np.ndarray:
 def double(plane: np.ndarray) -> np.ndarray:
     """Return twice the size by linear interpolation between cell centres."""
     return cv2.resize(plane, (2 * plane.shape[1], 2 * plane.shape[0]), interpolation=cv2.INTER_LINEAR)
+
+
+def frequency_weights(span: int) -> np.ndarray:
+    """Return (span, 8), by what each coefficient counts at each frequency of a Fourier transform of `span` px."""
+    half_cycles = np.minimum(np.abs(np.fft.fftfreq(span)) * 16, 7)  # in 8 px, as the coefficients have them
+    low = np.minimum(half_cycles.astype(int), 6)
+    weights = np.zeros((span, 8))
+    weights[np.arange(span), low] = 1 - (half_cycles - low)
+    weights[np.arange(span), low + 1] += half_cycles - low
+    return weights

@@ -8,22 +8,25 @@ Dabov, K. et al. (2007), Image denoising by sparse 3-D transform-domain collabor
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import replace
-from functools import cache
+from functools import cache, lru_cache
 
 import numpy as np
+from scipy.fft import dct
 
 from dustpan.core.filters import quick
 from dustpan.core.filters.colour import from_opponent, to_opponent
-from dustpan.core.filters.dct import halve, lay_under, window_mean
+from dustpan.core.filters.dct import frequency_weights, halve, lay_under, window_mean
 from dustpan.core.filters.quick import Cleaning, Ends
-from dustpan.core.kernels.groups import REACH, STEP, filter_groups
+from dustpan.core.kernels.groups import FAR, REACH, STEP, filter_groups
 
 _PADDING = 16  # px past the picture's end
 _UNDER = 6  # px that laying under the coarser scales looks around
 _INFLUENCE = REACH + 7  # px from a window to the farthest that its group reaches
 _ALIKE = 64 * (20 / 255) ** 2  # squared distance of two windows of luminance up to which they are alike
 _ROWS_PER_CALL = 8  # rows of windows between two looks whether the work was cancelled
+_SPAN = 64  # px of the noise's own covariance: more than windows and distances together
 _FADING = 2.0  # of the Kaiser window that weighs a window's pixels
 
 
@@ -71,6 +74,7 @@ def _filter(noisy: np.ndarray, pilot: np.ndarray, cleaning: Cleaning, skipped: t
     sigma = cleaning.sigma(window_mean(pilot[0]) / np.float32(3**0.5), 0, area)
     sigma = np.require(sigma * np.array(parts, np.float32)[:, None, None], np.float32, ("C", "W"))
     spectrum = np.require(cleaning.spectrum[0], np.float32, ("C", "W")).reshape(3, 64)
+    table = _shared_noise(spectrum.tobytes())
     least = np.array([1 - min(max(part, 0.0), 1.0) for part in parts], np.float32)
     sums, weights = np.zeros_like(noisy), np.zeros_like(noisy)
     left, top, right, bottom = (side // STEP * STEP for side in skipped)
@@ -78,9 +82,64 @@ def _filter(noisy: np.ndarray, pilot: np.ndarray, cleaning: Cleaning, skipped: t
     fading, limit = _fading(), np.float32(_ALIKE)
     for row in range(last[0], last[1], STEP * _ROWS_PER_CALL):
         cleaning.check()
-        end = min(row + STEP * _ROWS_PER_CALL, last[1])
-        filter_groups(noisy, pilot, sigma, spectrum, least, limit, fading, row, end, first[0], first[1], sums, weights)
+        rows = (row, min(row + STEP * _ROWS_PER_CALL, last[1]))
+        filter_groups(noisy, pilot, sigma, spectrum, table, least, limit, fading, *rows, *first, sums, weights)
     return np.where(weights > 0, sums / np.maximum(weights, 1e-20), pilot)
+
+
+@lru_cache(maxsize=8)
+def _shared_noise(spectrum: bytes) -> np.ndarray:
+    """Return the correlation of each coefficient's noise in two windows, by how far these lie apart.
+
+    Parameters
+    ----------
+    spectrum : (3, 8, 8) float32, relative deviations of the coefficients.
+
+    Returns
+    -------
+    (3, FAR + 1, 2 FAR + 1, 64) float32: rows down, columns from FAR px to the left on.
+
+    References
+    ----------
+    Mäkinen, Y., Azzari, L. and Foi, A. (2020), Collaborative filtering of correlated noise: exact transform-domain
+        variance for improved shrinkage and patch matching, doi 10.1109/TIP.2020.3014721.
+    """
+    basis = _overlaps()
+    down, across = basis[FAR:], basis
+    powers = np.frombuffer(spectrum, np.float32).reshape(3, 8, 8).astype(float) ** 2
+    table = [np.einsum("yue,ef,xvf->yxuv", down, _autocovariance(p), across, optimize=True) for p in powers]
+    return np.stack([_relative(plane) for plane in table])
+
+
+def _relative(covariance: np.ndarray) -> np.ndarray:
+    """Return (down, across, 64) correlations from (down, across, 8, 8) covariances."""
+    own = np.maximum(covariance[0, FAR], 1e-12)
+    return np.clip(covariance / own, 0, 1).reshape(*covariance.shape[:2], 64).astype(np.float32)
+
+
+def _autocovariance(power: np.ndarray) -> np.ndarray:
+    """Return (_SPAN, _SPAN), the covariance of noise with itself at distances up to half of that.
+
+    Parameters
+    ----------
+    power : (8, 8), of the coefficients, whose frequencies are half cycles in 8 px.
+    """
+    weight = frequency_weights(_SPAN)
+    return np.real(np.fft.ifft2(weight @ power @ weight.T))
+
+
+@cache
+def _overlaps() -> np.ndarray:
+    """Return (2 FAR + 1, 8, _SPAN), the product of each basis function with itself.
+
+    By how far the second is moved, -FAR to FAR px, and by the distance at which the noise is compared.
+    """
+    found = np.zeros((2 * FAR + 1, 8, _SPAN))
+    basis = dct(np.eye(8), axis=0, norm="ortho")
+    for moved in range(-FAR, FAR + 1):
+        for first, second in itertools.product(range(8), range(8)):
+            found[moved + FAR, :, (moved + second - first) % _SPAN] += basis[:, first] * basis[:, second]
+    return found
 
 
 @cache

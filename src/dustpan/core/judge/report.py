@@ -41,6 +41,7 @@ class Report:
     ----------
     noise_before, noise_after : luminance noise at `TONES` in display values, in the light of the route and after it.
     noise : both averaged over the tones and regions the picture has.
+    doubt : by what part of it the noise before may be off.
     figures : see `Figures`.
     spots, pairs, patches : where it was judged, the pixels there, and what each adds.
     harm : what should not stay.
@@ -49,6 +50,7 @@ class Report:
     noise_before: np.ndarray
     noise_after: np.ndarray
     noise: tuple[float, float]
+    doubt: float
     figures: Figures
     spots: Sequence[Spot]
     pairs: Sequence[Pair]
@@ -142,6 +144,7 @@ def report_on(
         noise_before=noise_over_tone(reference, sampled.tone),
         noise_after=noise_left_over_tone(plan, sampled.tone, squares),
         noise=(before, before * squares.share_left),
+        doubt=plan.noise.doubt[0],
         figures=combine_figures(patches),
         spots=spots,
         pairs=pairs,

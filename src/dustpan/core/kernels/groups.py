@@ -14,6 +14,7 @@ from dustpan.core.kernels.eight import forward, inverse
 REACH = 9  # px, how far from a window others are looked for
 GROUP = 16  # most windows of a group
 STEP = 4  # px between the windows that groups are gathered for
+FAR = 11  # px, how far apart windows are whose noise counts as correlated
 _SIDE = 2 * REACH + 1
 
 
@@ -166,20 +167,42 @@ def _unmix(group, size):
 
 
 @helper
-def _shrink(noisy, pilot, power, variance, least, size):
-    """Scale each coefficient by the pilot's share of signal, never under `least`; return the weight of the group."""
+def _correlate(ys, xs, size, table, shared):
+    """Fill `shared` with the mean correlation of the noise of two windows of a group, for each coefficient."""
+    for k in range(64):
+        shared[k] = np.float32(0)
+    for a in range(size):
+        for b in range(a):
+            down, across = abs(ys[a] - ys[b]), xs[a] - xs[b]
+            across = across if ys[a] >= ys[b] else -across
+            if down <= FAR and -FAR <= across <= FAR:
+                row = table[down, across + FAR]
+                for k in range(64):
+                    shared[k] += row[k]
+    part = np.float32(2.0 / max(size * (size - 1), 1))
+    for k in range(64):
+        shared[k] *= part
+
+
+@helper
+def _shrink(noisy, pilot, power, shared, variance, least, size):
+    """Scale each coefficient by the pilot's share of signal, never under `least`; return the weight of the group.
+
+    Noise that the windows share stays in their mean, and is missing in their differences.
+    """
     total = np.float32(0)
     for k in range(64):
         noise = power[k] * variance
-        kept = np.float32(0)
+        together = noise * (np.float32(1) + np.float32(size - 1) * shared[k])
+        apart = noise * (np.float32(1) - shared[k])
         for n in range(size):
+            there = apart if n else together
             energy = pilot[k, n] * pilot[k, n]
-            gain = energy / (energy + noise + np.float32(1e-12))
+            gain = energy / (energy + there + np.float32(1e-12))
             gain = gain if gain > least else least
             noisy[k, n] *= gain
-            kept += gain * gain
-        total += kept * power[k]
-    return np.float32(1) / (total * variance + np.float32(1e-9))
+            total += gain * gain * there
+    return np.float32(1) / (total + np.float32(1e-9))
 
 
 @helper
@@ -195,9 +218,10 @@ def _add(group, ys, xs, size, weight, fading, sums, weights):
 
 
 @kernel(
-    "f4[:,:,::1], f4[:,:,::1], f4[:,:,::1], f4[:,::1], f4[::1], f4, f4[::1], i8, i8, i8, i8, f4[:,:,::1], f4[:,:,::1]"
+    "f4[:,:,::1], f4[:,:,::1], f4[:,:,::1], f4[:,::1], f4[:,:,:,::1], f4[::1], f4, f4[::1],"
+    " i8, i8, i8, i8, f4[:,:,::1], f4[:,:,::1]"
 )
-def filter_groups(noisy, pilot, sigma, spectrum, least, limit, fading, top, bottom, left, right, sums, weights):
+def filter_groups(noisy, pilot, sigma, spectrum, table, least, limit, fading, top, bottom, left, right, sums, weights):
     """Add the filtered groups of the windows at every `STEP` pixels from (top, left) to before (bottom, right).
 
     Parameters
@@ -205,6 +229,8 @@ def filter_groups(noisy, pilot, sigma, spectrum, least, limit, fading, top, bott
     noisy, pilot : (3, H, W) opponent planes; the first of the pilot tells which windows are alike.
     sigma : (3, H / 2, W / 2), deviation of the noise for the window whose corner is each even pixel; 0 leaves a plane.
     spectrum : (3, 64), relative deviations of the coefficients.
+    table : (3, FAR + 1, 2 FAR + 1, 64), correlation of a coefficient's noise in two windows, by how far the second lies
+        below the first and to its right (from FAR to its left on).
     least : (3,), part of every coefficient that is kept.
     limit : squared distance of two windows from which they are not alike.
     fading : (64,), weight of the pixels of a window.
@@ -213,7 +239,7 @@ def filter_groups(noisy, pilot, sigma, spectrum, least, limit, fading, top, bott
     distance = np.empty(_SIDE, np.float32)
     found, ys, xs = np.empty(GROUP, np.float32), np.empty(GROUP, np.int64), np.empty(GROUP, np.int64)
     group, guide = np.zeros((64, GROUP), np.float32), np.zeros((64, GROUP), np.float32)
-    power = spectrum * spectrum
+    power, shared = spectrum * spectrum, np.empty(64, np.float32)
     for y in range(top, bottom, STEP):
         for x in range(left, right, STEP):
             size = _find_alike(pilot[0], y, x, limit, distance, found, ys, xs)
@@ -227,7 +253,8 @@ def filter_groups(noisy, pilot, sigma, spectrum, least, limit, fading, top, bott
                 _transform(guide)
                 _mix(group, size)
                 _mix(guide, size)
-                weight = _shrink(group, guide, power[plane], deviation * deviation, least[plane], size)
+                _correlate(ys, xs, size, table[plane], shared)
+                weight = _shrink(group, guide, power[plane], shared, deviation * deviation, least[plane], size)
                 _unmix(group, size)
                 _transform_back(group)
                 _add(group, ys, xs, size, weight, fading, sums[plane], weights[plane])

@@ -6,7 +6,7 @@ unbiased by the choice.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, fields
 
 import cv2
@@ -27,6 +27,7 @@ _SQUARES = (0.20590, 0.70833, 0.70833)  # those quantiles of a squared standard 
 CUT = 0.12  # share of the pixels around with a channel at black or white from which a block's noise counts as cut off
 _AROUND = 33  # px
 LEAST_WHOLE = 0.04  # share of the blocks that have all their noise, from which the others are left out
+LEAST_OF_TONE = 0.1  # the same of the blocks of one tone
 CLIPPED = 0.3  # share of a block's pixels at black or white from which it tells nothing
 _ROUNDING = 1e-4  # largest coefficient of a block without any variation
 
@@ -60,6 +61,12 @@ class Blocks:
         """Return the blocks whose noise is not cut off, or all where those are too few to tell anything."""
         sound = ~self.cut
         return self.subset(sound) if sound.sum() >= max(4 * LEAST_BLOCKS, LEAST_WHOLE * len(sound)) else self
+
+    def cut_tones(self) -> Blocks:
+        """Return the blocks of tones at which hardly any have all their noise: there it is told as it is left."""
+        bins = tone_bins(self.tones)
+        count, cut = (np.bincount(bins, weights, len(TONES)) for weights in (None, self.cut.astype(float)))
+        return self.subset((count - cut < LEAST_OF_TONE * count)[bins])
 
     @classmethod
     def joined(cls, parts: Iterable[Blocks]) -> Blocks:
@@ -136,8 +143,24 @@ def choose_flat(tones: np.ndarray, unrest: np.ndarray) -> dict[int, np.ndarray]:
 
 def robust_power(blocks: np.ndarray) -> np.ndarray:
     """Return (3, 8, 8) power of (N, 3, 8, 8) coefficients, from low quantiles of their squares."""
-    planes = zip(np.moveaxis(blocks, 1, 0), _QUANTILES, _SQUARES, strict=True)
-    return np.stack([np.quantile(plane**2, part, axis=0) / square for plane, part, square in planes])
+    powers = coefficient_powers(blocks).reshape(3, 64, -1)
+    planes = zip(powers, _QUANTILES, _SQUARES, strict=True)
+    return np.stack([row_quantiles(power, [part])[0] / square for power, part, square in planes]).reshape(3, 8, 8)
+
+
+def coefficient_powers(blocks: np.ndarray) -> np.ndarray:
+    """Return (192, N), the squares of (N, 3, 8, 8) coefficients, each coefficient's together."""
+    return np.ascontiguousarray(blocks.reshape(-1, 192).T) ** 2
+
+
+def row_quantiles(rows: np.ndarray, parts: Sequence[float]) -> np.ndarray:
+    """Return (parts, rows) quantiles of each row; sorting takes a fifth of the time of `numpy.quantile`."""
+    ordered = np.sort(rows, axis=1)
+    at = np.asarray(parts) * (rows.shape[1] - 1)
+    low = at.astype(int)
+    high = np.minimum(low + 1, rows.shape[1] - 1)
+    rest = (at - low).astype(rows.dtype)
+    return (ordered[:, low] * (1 - rest) + ordered[:, high] * rest).T
 
 
 def steepness(blocks: Blocks) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import cache
 
 import cv2
@@ -11,7 +12,7 @@ import numpy as np
 from dustpan.core.filters.colour import from_opponent, to_opponent
 from dustpan.core.filters.dct import block_transform, halve
 from dustpan.core.noise.fields import EvenField, LiftedField, MixedField, NoiseField
-from dustpan.core.noise.model import LEVELS, TONES, NoiseModel
+from dustpan.core.noise.model import LEVELS, TONES, NoiseModel, correlation_matrix, correlation_of
 
 _SIDE = 64  # px of the flat fields
 _FAINT = np.float32(1e-4)  # deviation used where a picture has no noise, to measure how a step scales it
@@ -25,7 +26,7 @@ def carry_noise(model: NoiseModel, run: Callable[[np.ndarray], np.ndarray]) -> N
     model : the noise before it.
     run : applies the step to a small h x w x 3 flat field, which stands for any region of the picture.
     """
-    tones, gains, shapes = [], [], []
+    tones, gains, shapes, covariances = [], [], [], []
     for index, tone in list(enumerate(TONES))[::2]:  # noise changes slowly over tone: every second one will do
         field = _field(model, index)
         before = to_opponent(field)
@@ -33,6 +34,7 @@ def carry_noise(model: NoiseModel, run: Callable[[np.ndarray], np.ndarray]) -> N
         after = to_opponent(result)
         tones.append(float(result.mean()))
         gains.append(_deviations(after) / np.maximum(_deviations(before), 1e-9))
+        covariances.append([np.cov(planes.reshape(3, -1)) for planes in (before, after)])
         shapes.append(_block_power(after) / np.maximum(_block_power(before), 1e-18))
     order = np.argsort(tones)
     rising = np.maximum.accumulate(np.asarray(tones)[order] + np.arange(len(order)) * 1e-7)
@@ -44,7 +46,26 @@ def carry_noise(model: NoiseModel, run: Callable[[np.ndarray], np.ndarray]) -> N
     spectrum = spectrum / np.sqrt(np.maximum(power, 1e-12))[:, :, None, None]
     spectrum[power <= 1e-12] = 1.0
     presence = _moved_presence(model.presence, np.interp(TONES, TONES[::2], tones))
-    return NoiseModel(moved.astype(np.float32), spectrum.astype(np.float32), presence, model.flat_share, model.doubt)
+    correlation = _carried_correlation(model, np.stack(covariances))
+    return replace(
+        model,
+        sigma=moved.astype(np.float32),
+        spectrum=spectrum.astype(np.float32),
+        presence=presence,
+        correlation=correlation,
+    )
+
+
+def _carried_correlation(model: NoiseModel, covariances: np.ndarray) -> np.ndarray:
+    """Return the planes' correlation after a step, at each level; what it does to the finest it does to all.
+
+    Parameters
+    ----------
+    covariances : (tones, 2, 3, 3), of the flat fields before and after it.
+    """
+    weight = model.presence[::2] + 1e-6
+    before, after = (correlation_of(both) for both in np.tensordot(weight / weight.sum(), covariances, 1))
+    return np.clip(model.correlation + (after - before), -1, 1).astype(np.float32)
 
 
 def carry_field(field: NoiseField, carry: Callable[[NoiseModel], NoiseModel]) -> NoiseField:
@@ -78,9 +99,16 @@ def _field(model: NoiseModel, index: int) -> np.ndarray:
     """Return h x w x 3 noise with the model's spectrum and its deviation at one tone."""
     at = np.arange(_SIDE) * 8 // _SIDE
     shape = model.spectrum[0][:, at][:, :, at]
-    planes = np.stack([cv2.idct(plane) for plane in _white() * shape]).astype(np.float32)
+    white = np.tensordot(_mixing(model.correlation[0]), _white(), 1)
+    planes = np.stack([cv2.idct(plane) for plane in white * shape]).astype(np.float32)
     strength = np.maximum(model.sigma[0, :, index], _FAINT)
     return from_opponent(planes * strength[:, None, None])
+
+
+def _mixing(correlation: np.ndarray) -> np.ndarray:
+    """Return the 3 x 3 matrix that gives independent planes a correlation."""
+    values, vectors = np.linalg.eigh(correlation_matrix(correlation))
+    return vectors @ np.diag(np.sqrt(np.maximum(values, 0))) @ vectors.T
 
 
 def _deviations(planes: np.ndarray) -> np.ndarray:

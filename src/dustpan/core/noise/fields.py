@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dustpan.core.noise.model import NoiseModel
+from dustpan.core.noise.model import NoiseModel, channel_deviations
 from dustpan.core.picture.region import Extent
 
 
@@ -19,9 +19,18 @@ class NoiseField:
         """Relative deviations of the block coefficients, (5, 3, 8, 8)."""
         raise NotImplementedError
 
+    @property
+    def correlation(self) -> np.ndarray:
+        """Correlation of the planes of each of `PAIRS`, (5, 3)."""
+        raise NotImplementedError
+
     def sigma(self, tone: np.ndarray, extent: Extent, *, level: int = 0) -> np.ndarray:
         """Return (3, h, w) deviations for an (h, w) plane of tones spread over `extent`."""
         raise NotImplementedError
+
+    def channel_sigma(self, tone: np.ndarray, extent: Extent) -> np.ndarray:
+        """Return (3, h, w) deviations of red, green and blue for an (h, w) plane of tones spread over `extent`."""
+        return channel_deviations(self.sigma(tone, extent), self.correlation[0])
 
 
 @dataclass(frozen=True, eq=False)
@@ -34,6 +43,11 @@ class EvenField(NoiseField):
     def spectrum(self) -> np.ndarray:
         """Relative deviations of the coefficients, (5, 3, 8, 8)."""
         return self.model.spectrum
+
+    @property
+    def correlation(self) -> np.ndarray:
+        """Correlation of the planes, (5, 3)."""
+        return self.model.correlation
 
     def sigma(self, tone, extent, *, level=0):
         """Return (3, h, w) deviations, the same everywhere."""
@@ -59,6 +73,11 @@ class LiftedField(NoiseField):
     def spectrum(self) -> np.ndarray:
         """Relative deviations of the coefficients, those of the middle lift."""
         return self.fields[len(self.fields) // 2].spectrum
+
+    @property
+    def correlation(self) -> np.ndarray:
+        """Correlation of the planes, (5, 3), that of the middle lift."""
+        return self.fields[len(self.fields) // 2].correlation
 
     def sigma(self, tone, extent, *, level=0):
         """Return (3, h, w) deviations by linear interpolation between the fields of two lifts."""
@@ -89,6 +108,11 @@ class MixedField(NoiseField):
     def spectrum(self) -> np.ndarray:
         """Relative deviations of the coefficients after the step."""
         return self.after.spectrum
+
+    @property
+    def correlation(self) -> np.ndarray:
+        """Correlation of the planes, (5, 3), after the step."""
+        return self.after.correlation
 
     def sigma(self, tone, extent, *, level=0):
         """Return the mix of both, whose noise is fully correlated."""

@@ -30,8 +30,8 @@ from dustpan.core.noise.blocks import (
     steepness,
     tone_bins,
 )
-from dustpan.core.noise.model import LEVELS, TONES, NoiseModel
-from dustpan.core.noise.statistics import LevelStatistics
+from dustpan.core.noise.model import LEVELS, PAIRS, TONES, NoiseModel
+from dustpan.core.noise.statistics import LevelStatistics, flat_correlation
 
 _LEAST_SIDE = 32  # px of a crop
 MEASURED_LEVELS = 3  # the coarser ones are predicted
@@ -63,6 +63,13 @@ class FlatLevel(NamedTuple):
     statistics: LevelStatistics
 
 
+class _Flats(NamedTuple):
+    """The flattest blocks of one tone, by its index in `TONES`."""
+
+    tone: int
+    blocks: Blocks
+
+
 def measure_levels(crops: list[np.ndarray], each: Each) -> list[FlatLevel]:
     """Return what each pyramid level shows, from the finest on, as far as there is noise to be seen."""
     planes = [planes_of(crop) for crop in crops]
@@ -88,32 +95,47 @@ def flat_model(levels: list[FlatLevel]) -> NoiseModel:
         sigma[level], spectrum[level] = levels[level].sigma, levels[level].spectrum
         if level:
             _cap_by_finer(sigma, spectrum, level)
-    return NoiseModel(sigma, spectrum, levels[0].statistics.presence, levels[0].flat_share)
+    correlation = np.zeros((LEVELS, len(PAIRS)), np.float32)
+    for level in range(LEVELS):
+        correlation[level] = flat_correlation(levels[min(level, len(levels) - 1)].statistics)
+    return NoiseModel(sigma, spectrum, levels[0].statistics.presence, levels[0].flat_share, correlation=correlation)
 
 
 def _measure_level(planes: list[np.ndarray], each: Each) -> FlatLevel | None:
     """Return what one level holds, or None for no noise."""
     blocks = Blocks.joined(each(cut_blocks, planes))
-    live = blocks.subset(~blocks.clipped & ~blocks.constant).whole()
+    varied = blocks.subset(~blocks.clipped & ~blocks.constant)
+    live = varied.whole()
     if len(live.tones) < LEAST_BLOCKS:
         return None
-    chosen = choose_flat(live.tones, live.unrest)
-    power = np.stack(list(each(lambda index: robust_power(live.coefficients[index]), list(chosen.values()))))
-    counts = np.array([len(index) for index in chosen.values()], np.float64)
-    silent = _silent_bins(blocks, list(chosen))
-    steep = np.array([steepness(live.subset(index)) for index in chosen.values()])
+    whole_flats = _flats_of(live)
+    seen = {flat.tone for flat in whole_flats}
+    flats = [*whole_flats, *(flat for flat in _flats_of(varied.cut_tones()) if flat.tone not in seen)]
+    whole = np.arange(len(flats)) < len(whole_flats)
+    power = np.stack(list(each(lambda flat: robust_power(flat.blocks.coefficients), flats)))
+    counts = np.array([len(flat.blocks.tones) for flat in flats], np.float64)
+    silent = _silent_bins(blocks, [flat.tone for flat in flats])
+    steep = np.array([steepness(flat.blocks) for flat in flats])
     power = _hold_edges(power, steep, silent, blocks)  # bins x 3 x 8 x 8
     if not power.any():
         return None
-    shape = _pool_shape(power[~silent], counts[~silent])
+    telling = ~silent & whole if (~silent & whole).any() else ~silent
+    shape = _pool_shape(power[telling], counts[telling])
     variance, excess = _variance_over_bins(power, shape)
-    tones = np.array([np.median(live.tones[index]) for index in chosen.values()])
+    tones = np.array([np.median(flat.blocks.tones) for flat in flats])
     sigma = np.stack([_over_tone(tones, variance[:, n], np.sqrt(counts) / excess[:, n] ** 2) for n in range(3)])
-    share = float(counts.sum() / len(live.tones))
     presence = _presence(live.tones)
     estimate = shape * (sigma**2 @ presence)[:, None, None]
-    statistics = LevelStatistics(live, power, np.array(list(chosen)), estimate, presence)
+    statistics = LevelStatistics(live, power, np.array([flat.tone for flat in flats]), whole, estimate, presence)
+    share = float(counts[whole].sum() / len(live.tones))
     return FlatLevel(sigma, np.sqrt(shape).astype(np.float32), share, _is_drawn(blocks), statistics)
+
+
+def _flats_of(blocks: Blocks) -> list[_Flats]:
+    """Return the flattest blocks of each tone; none where there are hardly any at all."""
+    if len(blocks.tones) < LEAST_BLOCKS:
+        return []
+    return [_Flats(tone, blocks.subset(index)) for tone, index in choose_flat(blocks.tones, blocks.unrest).items()]
 
 
 def _is_drawn(blocks: Blocks) -> bool:

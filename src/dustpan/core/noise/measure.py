@@ -12,9 +12,10 @@ from dustpan.core.noise.prior import Told, tell_noise
 from dustpan.core.noise.statistics import LevelStatistics, describe, highest_power
 from dustpan.core.picture.source import Compression
 
-_DOUBTS = (0.04, 0.07)  # of what is told, between which the flattest blocks come to be believed too
 _BESIDE = (1.1, 1.3)  # their deviation beside what is told, from and up to which they are believed less
+_SURE = (0.12, 0.25)  # their expected error, up to which that does not matter, and from which it does
 _ROUNDED = 0.5  # share of the told power that the flattest blocks have at least, where nothing was rounded off
+_PREDICTED = (0.97, 1.2)  # deviation of a coarse level beside that predicted; true: 1.0 to 1.1, in colour to 1.2
 _ALIKE = (12.0, 20.0)  # unrest of busy blocks beside that of flat ones, up to which a picture is noise alone
 _MOST = 1.2  # of the power of the flattest blocks, that noise can have
 _EPSILON = 1e-12
@@ -44,8 +45,11 @@ def estimate_noise(crops: list[np.ndarray], compression: Compression | None = No
         return NoiseModel.none()
     if levels[0].drawn:
         return flat_model(levels)
-    told = _told_model(levels, tell_noise(describe(_statistics(levels), compression)))
-    return _blend(told, flat_model(levels), _trust_in_flats(levels[0], told, compression))
+    told = _bounded(tell_noise(describe(_statistics(levels), compression)), levels)
+    first = levels[0]
+    model = model_of(told, first.statistics.presence, first.flat_share)
+    trust = _trust_in_flats(first, model, told.doubt, compression)
+    return _held(_blend(model, flat_model(levels), trust, told.doubt, _cut_tones(first) & trust.any()))
 
 
 def describe_picture(crops: list[np.ndarray], compression: Compression | None = None) -> np.ndarray | None:
@@ -59,40 +63,85 @@ def _statistics(levels: list[FlatLevel]) -> list[LevelStatistics | None]:
     return [*found, *[None] * (MEASURED_LEVELS - len(found))]
 
 
-def _told_model(levels: list[FlatLevel], told: Told) -> NoiseModel:
-    """Return the noise as it is told from everything that the levels show.
+def _bounded(told: Told, levels: list[FlatLevel]) -> Told:
+    """Return the noise as it is told, held to what is seen.
 
     No plane has more noise than its flattest blocks have variation, at the tone where they have most.
     """
     bounded = told.power.copy()
     for level, measured in enumerate(levels):
         bounded[level] = np.minimum(bounded[level], _MOST * highest_power(measured.statistics))
-    return model_of(told._replace(power=bounded), levels[0].statistics.presence, levels[0].flat_share)
+    return told._replace(power=bounded)
 
 
-def _trust_in_flats(first: FlatLevel, told: NoiseModel, compression: Compression | None) -> np.ndarray:
-    """Return (3,), by how much the flattest blocks alone are to be believed, 0 to 1, in each plane.
+def _trust_in_flats(
+    first: FlatLevel, model: NoiseModel, doubt: np.ndarray, compression: Compression | None
+) -> np.ndarray:
+    """Return (2, 2), the weights of the flattest blocks beside what is told: mean and course, luminance and colour.
 
-    Half, where what is told is a little doubtful: the errors of both are independent then. Not at all where it is sure,
-    or where the blocks have much more power: that is texture. Wholly where all blocks are alike: there is none.
+    By their expected errors, as independent ones are weighed. None where the blocks have much more power and are not
+    sure of it: that is texture. None in a JPEG, which leaves nothing in most blocks and whole steps in a few. All where
+    all blocks are alike: there is no texture then.
     """
-    doubt = np.array([told.doubt[0], told.doubt[1], told.doubt[1]])
-    power = [sigma**2 @ told.presence for sigma in (told.sigma[0], first.sigma)]
+    power = [sigma**2 @ model.presence for sigma in (model.sigma[0], first.sigma)]
     beside = np.sqrt(power[1] / np.maximum(power[0], _EPSILON))
-    trust = 0.5 * np.interp(doubt, _DOUBTS, (0, 1)) * np.interp(beside, _BESIDE, (1, 0))
-    rounded = power[1] < _ROUNDED * power[0]  # a JPEG leaves nothing in most blocks, and steps in a few
+    textured = np.interp([beside[0], beside[1:].mean()], _BESIDE, (0, 1)) * np.interp(doubt[1, 0], _SURE, (0, 1))
+    weight = doubt[0] ** 2 / (doubt[0] ** 2 + doubt[1] ** 2) * (1 - textured)
+    rounded = power[1][0] < _ROUNDED * power[0][0]
     low, high = np.quantile(first.statistics.blocks.unrest, (0.02, 0.9))
     alike = float(np.interp(high / max(low, _EPSILON), _ALIKE, (1, 0)))
-    return np.where(rounded | (compression is not None), 0.0, np.maximum(trust, alike))
+    return np.zeros((2, 2)) if rounded or compression is not None else np.maximum(weight, alike)
 
 
-def _blend(told: NoiseModel, flat: NoiseModel, trust: np.ndarray) -> NoiseModel:
-    """Return the geometric mean of two models, `trust` (3,) being the weight of the second in each plane."""
-    sigma = _geometric(told.sigma, flat.sigma, trust[:, None])
-    spectrum = _geometric(told.spectrum, flat.spectrum, trust[:, None, None])
-    mean = (spectrum**2).reshape(LEVELS, 3, 64)[:, :, 1:].mean(axis=2)
-    spectrum = spectrum / np.sqrt(np.maximum(mean, _EPSILON))[:, :, None, None]
-    return replace(told, sigma=sigma.astype(np.float32), spectrum=spectrum.astype(np.float32))
+def _cut_tones(first: FlatLevel) -> np.ndarray:
+    """Return (17,), whether a tone is seen where its noise is cut off alone: nothing else tells of it."""
+    cut = np.zeros(len(TONES), bool)
+    cut[first.statistics.bins[~first.statistics.whole]] = True
+    return cut
+
+
+def _blend(told: NoiseModel, flat: NoiseModel, trust: np.ndarray, doubt: np.ndarray, cut: np.ndarray) -> NoiseModel:
+    """Return the weighted geometric mean of two models.
+
+    Parameters
+    ----------
+    trust : (2, 2), the weight of the second for mean and course over tone, of luminance and of colour.
+    doubt : see `Told`.
+    cut : (17,), tones at which the second alone counts.
+    """
+    (mean, course), presence = trust[:, [0, 1, 1]], told.presence
+    by_tone = np.where(cut, 1.0, course[:, None])
+    both = [np.sqrt(np.maximum(model.sigma**2 @ presence, _EPSILON)) for model in (told, flat)]  # (5, 3) each
+    courses = [model.sigma / overall[..., None] for model, overall in zip((told, flat), both, strict=True)]
+    sigma = _geometric(both[0], both[1], mean)[..., None] * _geometric(courses[0], courses[1], by_tone)
+    spectrum = _geometric(told.spectrum, flat.spectrum, mean[:, None, None])
+    power = (spectrum**2).reshape(LEVELS, 3, 64)[:, :, 1:].mean(axis=2)
+    spectrum = spectrum / np.sqrt(np.maximum(power, _EPSILON))[:, :, None, None]
+    left = np.sqrt(((1 - trust[0]) * doubt[0, 0]) ** 2 + (trust[0] * doubt[1, 0]) ** 2)
+    flat_weight = np.float32(trust.any())  # texture is grey: it hardly changes how the planes correlate
+    correlation = told.correlation + flat_weight * (flat.correlation - told.correlation)
+    return replace(
+        told,
+        sigma=sigma.astype(np.float32),
+        spectrum=spectrum.astype(np.float32),
+        doubt=(float(left[0]), float(left[1])),
+        correlation=correlation,
+    )
+
+
+def _held(model: NoiseModel) -> NoiseModel:
+    """Return a model whose coarse levels hold about what the low frequencies of the finer one predict for them."""
+    sigma, spectrum = model.sigma.copy(), model.spectrum.copy()
+    for level in range(1, LEVELS):
+        predicted = sigma.copy(), spectrum.copy()
+        predict_coarser(*predicted, level)
+        if level >= MEASURED_LEVELS:
+            sigma, spectrum = predicted
+            continue
+        power = [side[level].astype(float) ** 2 @ model.presence for side in (sigma, predicted[0])]
+        beside = np.sqrt(power[0] / np.maximum(power[1], _EPSILON))
+        sigma[level] *= (np.clip(beside, *_PREDICTED) / np.maximum(beside, 1e-6))[:, None]
+    return replace(model, sigma=sigma, spectrum=spectrum)
 
 
 def _geometric(first: np.ndarray, second: np.ndarray, weight: np.ndarray) -> np.ndarray:
@@ -114,5 +163,7 @@ def model_of(told: Told, presence: np.ndarray, flat_share: float = 1.0) -> Noise
         sigma[level] = np.sqrt(mean)[:, None] * over_tone
         spectrum[level] = np.sqrt(power / np.maximum(mean, _EPSILON)[:, None, None])
         spectrum[level][mean <= 0] = 1.0
-    doubt = (float(told.doubt[0]), float(told.doubt[1]))
-    return NoiseModel(sigma, spectrum, presence, flat_share, doubt)
+    doubt = (float(told.doubt[0, 0, 0]), float(told.doubt[0, 0, 1]))
+    last = [len(told.correlation) - 1] * (LEVELS - len(told.correlation))
+    correlation = told.correlation[[*range(len(told.correlation)), *last]].astype(np.float32)
+    return NoiseModel(sigma, spectrum, presence, flat_share, doubt, correlation)

@@ -15,6 +15,8 @@ TONES = np.linspace(0.0, 1.0, 17, dtype=np.float32)
 LEVELS = 5  # pyramid levels that a model describes: pixels of 1, 2, 4, 8 and 16 px
 NOTICEABLE = 2.4  # display values of luminance noise from which it is a finding, and cleaning worth its risk
 NOTICEABLE_COLOUR = 1.8  # the same of colour noise
+DOUBTFUL = 0.2  # part of a deviation from which a doubt is told, and proposals are careful
+PAIRS = ((0, 1), (0, 2), (1, 2))  # of planes
 _TABLE_SIZE = 2049  # entries of the look-up table over tone
 _EVEN = np.full(len(TONES), 1 / len(TONES), np.float32)
 
@@ -30,6 +32,7 @@ class NoiseModel:
     presence : (17,) share of the picture at each tone, the weights of `luminance` and `colour`.
     flat_share : share of the measured blocks that were flat enough to trust, 0 to 1.
     doubt : (2,), by what part of them the deviations of luminance and of colour may be off.
+    correlation : (5, 3), of the noise of the planes of each of `PAIRS`, at each level, -1 to 1.
     """
 
     sigma: np.ndarray
@@ -37,6 +40,7 @@ class NoiseModel:
     presence: np.ndarray = field(default_factory=lambda: _EVEN)
     flat_share: float = 1.0
     doubt: tuple[float, float] = (0.0, 0.0)
+    correlation: np.ndarray = field(default_factory=lambda: np.zeros((LEVELS, len(PAIRS)), np.float32))
 
     @property
     def luminance(self) -> float:
@@ -68,32 +72,89 @@ class NoiseModel:
         planes = [[np.interp(fine, TONES, plane) for plane in level] for level in self.sigma]
         return np.asarray(planes, np.float32)
 
+    @property
+    def channels(self) -> tuple[float, float, float]:
+        """Deviation of the noise of red, green and blue in display values, averaged over the picture's tones."""
+        found = channel_deviations(self.sigma[0], self.correlation[0])
+        red, green, blue = (np.sqrt(found**2 @ self.presence) * DISPLAY).tolist()
+        return red, green, blue
+
     def scaled(self, *, luminance, colour, channels=(1.0, 1.0, 1.0)) -> NoiseModel:
         """Return the model multiplied by factors over tone (17 each) and by factors of red, green and blue noise."""
-        share = np.sqrt((OPPONENT**2) @ (np.asarray(channels, np.float32) ** 2))
-        factors = np.stack([luminance, colour, colour]) * share[:, None]
-        return replace(self, sigma=(self.sigma * factors[None]).astype(np.float32))
+        sigma = self.sigma * np.stack([luminance, colour, colour]).astype(np.float32)
+        if all(factor == 1 for factor in channels):
+            return replace(self, sigma=sigma)
+        mixing = OPPONENT @ np.diag(np.asarray(channels, np.float32)) @ OPPONENT.T
+        scaled, correlation = sigma.copy(), self.correlation.copy()
+        for level in range(LEVELS):
+            covariance = mixing @ _covariance(sigma[level], self.correlation[level]) @ mixing.T
+            scaled[level] = np.sqrt(np.maximum(np.diagonal(covariance, axis1=1, axis2=2), 0)).T
+            correlation[level] = correlation_of(np.tensordot(self.presence, covariance, 1))
+        return replace(self, sigma=scaled, correlation=correlation)
 
     def to_json(self) -> dict:
         """Return plain lists, for a remedy's `made_on`."""
-        return {"sigma": np.round(self.sigma, 6).tolist(), "spectrum": np.round(self.spectrum, 4).tolist()}
+        rounded = {"sigma": np.round(self.sigma, 6), "spectrum": np.round(self.spectrum, 4)}
+        rounded["correlation"] = np.round(self.correlation, 4)
+        return {name: values.tolist() for name, values in rounded.items()}
 
     @classmethod
     def from_json(cls, data: dict) -> NoiseModel:
-        """Rebuild a model from `to_json`; raises ValueError when it is not one."""
+        """Rebuild a model from `to_json`; raises ValueError when it is not one.
+
+        Remedies of the first versions hold no correlation: there is none then.
+        """
+        keys = ("sigma", "spectrum", "correlation")
+        data = {"correlation": np.zeros((LEVELS, len(PAIRS))), **data}
         try:
-            sigma, spectrum = (np.asarray(data[key], np.float64).astype(np.float32) for key in ("sigma", "spectrum"))
+            sigma, spectrum, correlation = (np.asarray(data[key], np.float64).astype(np.float32) for key in keys)
         except (TypeError, OverflowError, KeyError) as fault:
             raise ValueError(f"the noise model is not made of numbers ({fault})") from None
         if sigma.shape != (LEVELS, 3, len(TONES)) or spectrum.shape != (LEVELS, 3, 8, 8):
             raise ValueError("the noise model does not have 5 levels, 3 planes, 17 tones and 8 x 8 coefficients")
+        if correlation.shape != (LEVELS, len(PAIRS)) or not (np.abs(correlation) <= 1).all():
+            raise ValueError("the noise model does not have correlations, -1 to 1, of 3 pairs of planes at 5 levels")
         if not (np.isfinite(sigma).all() and np.isfinite(spectrum).all() and sigma.min() >= 0 and spectrum.min() >= 0):
             raise ValueError("the noise model holds values below 0, infinite or NaN")
         if sigma.max() > 1:
             raise ValueError("the noise model holds deviations over 1, the whole range of tones")
-        return cls(sigma, spectrum)
+        return cls(sigma, spectrum, correlation=correlation)
 
     @classmethod
     def none(cls) -> NoiseModel:
         """Return the model of a picture without noise."""
         return cls(np.zeros((LEVELS, 3, len(TONES)), np.float32), np.ones((LEVELS, 3, 8, 8), np.float32))
+
+
+def channel_deviations(sigma: np.ndarray, correlation: np.ndarray) -> np.ndarray:
+    """Return the deviations (3, ...) of red, green and blue noise from those of the planes.
+
+    Parameters
+    ----------
+    sigma : (3, ...) deviations of the opponent planes.
+    correlation : (3,), of the planes of each of `PAIRS`.
+    """
+    variance = np.tensordot(OPPONENT.T**2, sigma**2, 1)
+    for (first, second), part in zip(PAIRS, correlation, strict=True):
+        shares = 2 * part * OPPONENT[first] * OPPONENT[second]
+        variance += np.multiply.outer(shares, sigma[first] * sigma[second])
+    return np.sqrt(np.maximum(variance, 0))
+
+
+def correlation_of(covariance: np.ndarray) -> np.ndarray:
+    """Return the correlation (3,) of `PAIRS` from a 3 x 3 covariance of the planes; none where there is no noise."""
+    deviation = np.sqrt(np.maximum(np.diagonal(covariance), 1e-18))
+    return np.array([covariance[p, q] / (deviation[p] * deviation[q]) for p, q in PAIRS], np.float32)
+
+
+def correlation_matrix(correlation: np.ndarray) -> np.ndarray:
+    """Return the 3 x 3 correlation of the planes from that of `PAIRS`."""
+    matrix = np.eye(3, dtype=np.float32)
+    for (p, q), part in zip(PAIRS, correlation, strict=True):
+        matrix[p, q] = matrix[q, p] = part
+    return matrix
+
+
+def _covariance(sigma: np.ndarray, correlation: np.ndarray) -> np.ndarray:
+    """Return (17, 3, 3), the covariance of the planes at each tone."""
+    return correlation_matrix(correlation) * (sigma.T[:, :, None] * sigma.T[:, None])

@@ -2,7 +2,8 @@
 
 In a picture full of texture no block shows the noise alone. A small network was shown the descriptions of several
 thousand such pictures (`statistics`) together with the noise that was truly put on them, by `training/`; it tells the
-power of each coefficient of each plane and pyramid level, the deviation over tone, and how far off it may be.
+power of each coefficient of each plane and pyramid level, the deviation over tone, how the planes correlate, and how
+far off it may be.
 """
 
 from __future__ import annotations
@@ -13,13 +14,15 @@ from typing import NamedTuple
 
 import numpy as np
 
-from dustpan.core.noise.model import DISPLAY, TONES
+from dustpan.core.noise.model import DISPLAY, PAIRS, TONES
 from dustpan.core.noise.statistics import unit_of
 
 TARGET_FLOOR = (0.25 / DISPLAY) ** 2  # power added to what is told: noise far below a level does not matter
 LEVELS = 3  # pyramid levels that are told
 LIMIT = 6.0  # deviations from the mean at which a number of a description is held
-COEFFICIENTS = LEVELS * 3 * 63  # of the targets; the rest is over tone
+COEFFICIENTS = LEVELS * 3 * 63  # of the targets, which come first
+CORRELATIONS = LEVELS * len(PAIRS)  # of the targets, which come last; between them is the power over tone
+_MOST_CORRELATED = 0.98
 _FILE = "prior.npz"
 
 
@@ -30,11 +33,14 @@ class Told(NamedTuple):
     ----------
     power : (3, 3, 8, 8), of each coefficient at each level and plane; the first of each 8 x 8 is 0.
     over_tone : (3, 17), power of each plane at each of `TONES` beside its mean.
-    doubt : expected error of the deviations of luminance and of colour, as a part of them.
+    correlation : (3, 3), of the planes at each level, for `PAIRS`.
+    doubt : (2, 2, 2), expected relative errors of deviations: of these, and of those that the flattest blocks tell; of
+        their mean, and of their course over tone; of luminance, and of colour.
     """
 
     power: np.ndarray
     over_tone: np.ndarray
+    correlation: np.ndarray
     doubt: np.ndarray
 
 
@@ -43,16 +49,24 @@ def tell_noise(description: np.ndarray) -> Told:
     weights = _weights()
     inputs = np.clip((description - weights["centre"]) / weights["spread"], -LIMIT, LIMIT)
     targets = _run(inputs, "w") @ weights["basis"] + weights["mean"]
-    return told_by(targets, unit_of(description), np.exp(_run(inputs, "d")))
+    return told_by(targets, unit_of(description), np.exp(_run(inputs, "d")).reshape(2, 2, 2))
 
 
 def told_by(targets: np.ndarray, unit: float = 0.0, doubt: np.ndarray | None = None) -> Told:
-    """Return what targets tell: logarithms of the powers, relative to a unit, and of each tone's beside the mean."""
+    """Return what targets tell.
+
+    Parameters
+    ----------
+    targets : logarithms of the powers, relative to a unit, and of each tone's beside the mean; correlations.
+    unit : logarithm.
+    doubt : (2, 2, 2), none if left out.
+    """
     logs = targets[:COEFFICIENTS].reshape(LEVELS, 3, 63) + unit
     power = np.zeros((LEVELS, 3, 64))
     power[:, :, 1:] = np.maximum(np.exp(logs) - TARGET_FLOOR, 0)
-    over_tone = np.exp(targets[COEFFICIENTS:].reshape(3, len(TONES)))
-    return Told(power.reshape(LEVELS, 3, 8, 8), over_tone, np.zeros(2) if doubt is None else doubt)
+    over_tone = np.exp(targets[COEFFICIENTS:-CORRELATIONS].reshape(3, len(TONES)))
+    correlation = np.clip(targets[-CORRELATIONS:], -_MOST_CORRELATED, _MOST_CORRELATED).reshape(LEVELS, len(PAIRS))
+    return Told(power.reshape(LEVELS, 3, 8, 8), over_tone, correlation, np.zeros((2, 2, 2)) if doubt is None else doubt)
 
 
 def _run(inputs: np.ndarray, name: str) -> np.ndarray:

@@ -11,17 +11,20 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dustpan.core.noise.blocks import FREQUENCY, LEAST_BLOCKS, Blocks
-from dustpan.core.noise.model import DISPLAY, TONES
+from dustpan.core.noise.blocks import FREQUENCY, LEAST_BLOCKS, Blocks, coefficient_powers, row_quantiles
+from dustpan.core.noise.model import DISPLAY, PAIRS, TONES
 from dustpan.core.picture.source import Compression
 
 FLOOR = (0.03 / DISPLAY) ** 2  # power added to all, far below any noise that shows
+_FAINT = (0.25 / DISPLAY) ** 2  # power under which noise does not matter
 _FLATTEST = 0.1  # share of the blocks, the flattest
 _MOST_BLOCKS = 4096  # looked at for the quantiles over all
 _FLAT_QUANTILES, _ALL_QUANTILES = (0.2, 0.5, 0.8), (0.1, 0.3, 0.6)
 _UNREST_QUANTILES = (0.02, 0.1, 0.3, 0.6, 0.9)
+_CORRELATED_BANDS = ((1, 3), (4, 7), (8, 14))  # sums of both frequencies
 _BANDS = ((1, 1), (2, 2), (3, 3), (4, 5), (6, 7), (8, 9), (10, 14))  # sums of both frequencies, coarse levels
-_TABLES = 2 * 64 + 2
+FINE_PARTS = 10  # that hold a number for each plane and coefficient; they come first in a description
+TABLES = 2 * 64 + 2  # numbers of a compression, which come last but one
 
 
 @dataclass(frozen=True, eq=False)
@@ -31,8 +34,10 @@ class LevelStatistics:
     Attributes
     ----------
     blocks : neither clipped nor constant.
-    tone_power : (bins, 3, 8, 8) robust power of the flattest blocks of each tone.
+    tone_power : (bins, 3, 8, 8) robust power of the flattest blocks of each tone, those included at which all noise is
+        cut off.
     bins : (bins,) indices of their tones in `TONES`.
+    whole : (bins,) whether their noise is not cut off, or all of the picture's is.
     estimate : (3, 8, 8) power of each coefficient as the flattest blocks alone tell it.
     presence : (17,) share of the blocks at each tone.
     """
@@ -40,6 +45,7 @@ class LevelStatistics:
     blocks: Blocks
     tone_power: np.ndarray
     bins: np.ndarray
+    whole: np.ndarray
     estimate: np.ndarray
     presence: np.ndarray
 
@@ -55,11 +61,12 @@ def describe(levels: Sequence[LevelStatistics | None], compression: Compression 
     first = levels[0]
     assert first is not None
     flat, everywhere = _quantile_powers(first)
-    unit = float(_log(flat[0, 0]).reshape(64)[1:].mean())
+    unit = float(np.log(flat[0, 0].reshape(64)[1:].mean() + _FAINT))
     fine = [*flat, *everywhere, *_over_bins(first), first.estimate]
     parts = [(_log(power) - unit).reshape(3, 64)[:, 1:].ravel() for power in fine]
     parts += [_tone_part(first, unit), _unrest_part(first, unit)]
     parts += [_coarse_part(level, unit) for level in levels[1:]]
+    parts += [_correlation_part(level) for level in levels]
     parts += [_compression_part(compression, unit), np.array([unit])]
     return np.concatenate(parts).astype(np.float32)
 
@@ -72,7 +79,24 @@ def unit_of(description: np.ndarray) -> float:
 def highest_power(level: LevelStatistics) -> np.ndarray:
     """Return (3, 8, 8), the most power that the flattest blocks show: all together, or those of any one tone."""
     together = (level.blocks.coefficients[_flattest(level.blocks)] ** 2).mean(axis=0)
-    return np.maximum(together, level.tone_power.max(axis=0))
+    return np.maximum(together, level.tone_power[level.whole].max(axis=0))
+
+
+def flat_correlation(level: LevelStatistics) -> np.ndarray:
+    """Return (3,) correlations of the planes in the flattest blocks, for `PAIRS`."""
+    return _correlations(level.blocks.coefficients[_flattest(level.blocks)], ((1, 14),))[0]
+
+
+def _correlations(coefficients: np.ndarray, bands: Sequence[tuple[int, int]]) -> np.ndarray:
+    """Return (bands, 3) correlations of the planes for `PAIRS`, from (N, 3, 8, 8) coefficients."""
+    masks = np.stack([(low <= FREQUENCY) & (high >= FREQUENCY) for low, high in bands])
+    planes = np.moveaxis(coefficients, 1, 0)
+
+    def product(p: int, q: int) -> np.ndarray:
+        return (masks * (planes[p] * planes[q]).mean(axis=0)).sum(axis=(1, 2))
+
+    power = [product(plane, plane) + FLOOR for plane in range(3)]
+    return np.stack([product(p, q) / np.sqrt(power[p] * power[q]) for p, q in PAIRS], axis=1)
 
 
 def _flattest(blocks: Blocks) -> np.ndarray:
@@ -89,16 +113,19 @@ def _quantile_powers(level: LevelStatistics) -> tuple[np.ndarray, np.ndarray]:
     """Return (4, 3, 8, 8) mean and quantiles over the flattest blocks, and (3, 3, 8, 8) quantiles over all."""
     blocks = level.blocks
     flattest = _flattest(blocks)
-    power = np.ascontiguousarray(blocks.coefficients[flattest].reshape(-1, 192).T) ** 2
-    flat = np.concatenate([power.mean(axis=1)[None], np.quantile(power, _FLAT_QUANTILES, axis=1)])
-    some = blocks.coefficients[:: max(1, len(blocks.tones) // _MOST_BLOCKS)].reshape(-1, 192)
-    everywhere = np.quantile(np.ascontiguousarray(some.T) ** 2, _ALL_QUANTILES, axis=1)
+    power = coefficient_powers(blocks.coefficients[flattest])
+    flat = np.concatenate([power.mean(axis=1)[None], row_quantiles(power, _FLAT_QUANTILES)])
+    everywhere = row_quantiles(coefficient_powers(_some(blocks)), _ALL_QUANTILES)
     return flat.reshape(-1, 3, 8, 8), everywhere.reshape(-1, 3, 8, 8)
+
+
+def _some(blocks: Blocks) -> np.ndarray:
+    return blocks.coefficients[:: max(1, len(blocks.tones) // _MOST_BLOCKS)]
 
 
 def _over_bins(level: LevelStatistics) -> tuple[np.ndarray, np.ndarray]:
     """Return mean and lower quartile over tones of the logarithmic power, as powers."""
-    logs = np.log(level.tone_power + FLOOR)
+    logs = np.log(level.tone_power[level.whole] + FLOOR)
     return np.exp(logs.mean(axis=0)), np.exp(np.quantile(logs, 0.25, axis=0))
 
 
@@ -127,10 +154,18 @@ def _coarse_part(level: LevelStatistics | None, unit: float) -> np.ndarray:
     return np.stack([logs[:, :, mask].mean(axis=2) for mask in masks]).ravel()
 
 
+def _correlation_part(level: LevelStatistics | None) -> np.ndarray:
+    """Return the planes' correlations in the flattest blocks and in all; zeros where there is too little."""
+    if level is None:
+        return np.zeros(2 * len(_CORRELATED_BANDS) * len(PAIRS))
+    flat = level.blocks.coefficients[_flattest(level.blocks)]
+    return np.concatenate([_correlations(some, _CORRELATED_BANDS).ravel() for some in (flat, _some(level.blocks))])
+
+
 def _compression_part(compression: Compression | None, unit: float) -> np.ndarray:
     """Return the powers of the quantisation steps' rounding errors; zeros for other files."""
     if compression is None:
-        return np.zeros(_TABLES)
+        return np.zeros(TABLES)
     steps = np.stack([compression.luminance, compression.chroma]) / DISPLAY
     powers = _log(steps.reshape(-1) ** 2 / 12) - unit
     return np.concatenate([powers, [1.0, float(compression.halved)]])

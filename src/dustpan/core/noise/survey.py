@@ -37,6 +37,7 @@ class Survey:
     metadata : what the file says.
     mosaic : of the sensor, for steps that work before development.
     linear : whether the source holds linear light.
+    visible : noise that may stay, in units of what can just be seen: see `visibility`.
     """
 
     size: Size
@@ -49,6 +50,7 @@ class Survey:
     metadata: Metadata
     mosaic: Mosaic | None = None
     linear: bool = False
+    visible: float = 1.0
 
     @cached_property
     def overview(self) -> np.ndarray:

@@ -53,13 +53,20 @@ class Engine(Renderer):
     stores : what is kept, perhaps shared with engines of other pictures.
     noise : a model to use instead of measuring.
     pool : threads that help when a whole picture is needed at once.
+    visible : noise that proposals may leave, in units of what can just be seen: see `noise.visibility`.
     """
 
     def __init__(
-        self, source: Source, *, stores: Stores | None = None, noise: NoiseModel | None = None, pool: Pool | None = None
+        self,
+        source: Source,
+        *,
+        stores: Stores | None = None,
+        noise: NoiseModel | None = None,
+        pool: Pool | None = None,
+        visible: float = 1.0,
     ):
         super().__init__(stores or Stores.of(_BUDGET))
-        self.source, self.pool = source, pool
+        self.source, self.pool, self.visible = source, pool, visible
         self._fixed_noise = None if noise is None else MeasuredNoise.known(noise)
         facts = source.metadata.camera, source.metadata.iso, source.metadata.exposure
         fixed = None if noise is None else (noise.sigma.tobytes(), noise.spectrum.tobytes())
@@ -128,7 +135,8 @@ class Engine(Renderer):
 
     def survey(self, plan: Plan, *, check: Check = no_check) -> Survey:
         """Return what a step placed behind a plan may look at."""
-        return make_survey(self, plan, self.source, partial(self.find_points, check=check), check=check)
+        survey = make_survey(self, plan, self.source, partial(self.find_points, check=check), check=check)
+        return replace(survey, visible=self.visible)
 
     def _extend(self, plan: Plan, step: Step, frozen: Plan | None, check: Check) -> Plan:
         kind = kinds()[step.kind]
@@ -137,7 +145,7 @@ class Engine(Renderer):
             analysis_key = kept.analysis_key
             analysed = _Analysed(kept.params, kept.measured, kept.analysis, kept.noise)
         else:
-            analysis_key = digest(plan.key, step.kind, step.params)
+            analysis_key = digest(plan.key, step.kind, step.params, self.visible)
             make = partial(self._analyse, plan, kind, step.params, check)
             analysed = self.stores.analyses.get_or_make(analysis_key, make, check=check)
         raw_key = digest(plan.key, step.kind, analysed.params, analysis_key)

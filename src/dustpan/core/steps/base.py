@@ -59,6 +59,10 @@ class Context:
         """Return (3, h, w) deviations of the noise for a plane of tones spread over a region."""
         return self.noise.sigma(tone, extent_of(region, self.size), level=self.level + scale)
 
+    def channel_sigma(self, tone: np.ndarray, region: Region) -> np.ndarray:
+        """Return (3, h, w) deviations of red, green and blue noise for a plane of tones spread over a region."""
+        return self.noise.channel_sigma(tone, extent_of(region, self.size))
+
     def coarse_sigma(self, tone: np.ndarray, region: Region) -> np.ndarray:
         """Return what `sigma` does, looked up at every fourth pixel only: noise changes slowly over a picture.
 

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidg
 from dustpan.core.document.history import Document
 from dustpan.core.judge.report import Report, judge, plan_reference, report_on
 from dustpan.core.judge.spots import Spot, choose_patches
-from dustpan.core.noise.model import TONES
+from dustpan.core.noise.model import DOUBTFUL, TONES
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.plan import Plan
 from dustpan.core.steps.finding import percent
@@ -43,7 +43,7 @@ def readings_of(report: Report) -> list[Reading]:
     """Return the lines for a report; a figure that the picture doesn't have gives none."""
     found = report.figures
     lines = [
-        _noise_left(*report.noise),
+        _noise_left(*report.noise, report.doubt),
         None if found.texture_kept is None else _texture(found.texture_kept),
         None if found.halo is None else _halo(found.halo),
         None if found.shadow_shift is None else _shadows(found.shadow_shift),
@@ -52,13 +52,16 @@ def readings_of(report: Report) -> list[Reading]:
     return [line for line in lines if line is not None]
 
 
-def _noise_left(before: float, after: float) -> Reading:
+def _noise_left(before: float, after: float, doubt: float) -> Reading:
     share = percent(after / before) if before > _SILENT else ""
+    unsure = doubt > DOUBTFUL and before > _SILENT
     tip = (
         "Luminance noise after the route and before it (in the route's own light), in 8-bit levels, averaged over"
         " the whole picture. Under about 1.5 it can't be seen in a print."
     )
-    return Reading("Noise left", f"{after:.1f} of {before:.1f}", share, False, tip)
+    if unsure:
+        tip += f" This picture has little that is bare to tell it from: it may be off by {percent(doubt)}."
+    return Reading("Noise left", f"{after:.1f} of {'about ' if unsure else ''}{before:.1f}", share, False, tip)
 
 
 def _texture(kept: float) -> Reading:

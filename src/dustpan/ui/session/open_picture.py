@@ -48,6 +48,7 @@ class OpenPicture(Editing):
         self.path: Path | None = None
         self.stamp: Stamp | None = None  # the state of its file when it was read
         self.engine: Engine | None = None
+        self.visible = 1.0  # noise that proposals may leave, in units of what can just be seen
         self.safe: Document | None = None  # the document as it was exported, saved or opened last
         self._keeping = configured(QTimer(self), singleShot=True, interval=_KEEP_PAUSE)
         self._keeping.timeout.connect(self.keep_route)
@@ -68,6 +69,13 @@ class OpenPicture(Editing):
     def changed(self) -> bool:
         """Whether the route holds work that was neither exported nor saved."""
         return self.engine is not None and self.history.document != self.safe
+
+    def set_visible(self, visible: float) -> None:
+        """Set how much noise proposals may leave; settings that follow the measurement follow this too."""
+        self.visible = visible
+        if self.engine is not None and self.engine.visible != visible:
+            self.engine.visible = visible
+            self.edited.emit(False)
 
     def keep_route(self) -> None:
         """Keep the route for the picture's file while it is neither exported nor saved; forget it when it is."""

@@ -115,7 +115,8 @@ class Opening(QObject):
 
     def _make_engine(self, read: Callable[[], Source]) -> Engine:
         """Read a picture and make its overview, in a worker."""
-        engine = Engine(read(), stores=self.session.stores, pool=self.session.jobs.pool)
+        session = self.session
+        engine = Engine(read(), stores=session.stores, pool=session.jobs.pool, visible=session.visible)
         engine.base.read((0, 0, 1, 1), engine.base.overview_level)
         return engine
 

@@ -9,10 +9,9 @@ import cv2
 import numpy as np
 
 from dustpan.core.document.params import Params, param
-from dustpan.core.filters.colour import OPPONENT, tone_of
+from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, find_specks, mend_mosaic, mend_specks
 from dustpan.core.noise.carry import carry_field, carry_noise
-from dustpan.core.noise.channels import channel_factors
 from dustpan.core.noise.fields import EvenField, NoiseField
 from dustpan.core.picture.curve import encode_curve
 from dustpan.core.steps.base import Context, Inside, StepKind, repeat_points, smooth_points
@@ -63,11 +62,9 @@ class SpeckAnalysis:
     Attributes
     ----------
     count : about how many specks it has.
-    channels : factors that turn the noise model's deviations of red, green and blue into those of the channels.
     """
 
     count: float
-    channels: tuple[float, float, float] = (1.0, 1.0, 1.0)
 
 
 class HotPixels(StepKind):
@@ -95,25 +92,22 @@ class HotPixels(StepKind):
         """Return about how many specks the picture has, counted on the survey's crops, and its channels' noise."""
         looked, found = 0, 0
         context = Context(EvenField(survey.base_noise), survey.size, mosaic=survey.mosaic)
-        analysis = (
-            SpeckAnalysis(0.0) if survey.mosaic is not None else SpeckAnalysis(0.0, _channels(survey.crops, context))
-        )
         for crop in survey.crops:
-            marks = self.mark(crop, _whole(crop), params, analysis, context)
+            marks = self.mark(crop, _whole(crop), params, None, context)
             looked, found = looked + marks.size, found + count_specks(marks)
-        return replace(analysis, count=found * survey.size[0] * survey.size[1] / max(looked, 1))
+        return SpeckAnalysis(found * survey.size[0] * survey.size[1] / max(looked, 1))
 
-    def mark(self, tile, region, params, analysis: SpeckAnalysis, context: Context) -> np.ndarray:
+    def mark(self, tile, region, params, analysis, context: Context) -> np.ndarray:
         """Return the marks (h x w bool) of the specks in a tile; looks 24 px around."""
         if context.mosaic is not None:
             return _mosaic(tile, region, params, context)[0]
-        return _marks(tile, _channel_sigma(tile, region, analysis, context), params)
+        return _marks(tile, _channel_sigma(tile, region, context), params)
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its specks filled; looks 24 px around."""
         if context.mosaic is not None:
             return _mosaic(tile, region, params, context)[1][..., None]
-        sigma = _channel_sigma(tile, region, analysis, context)
+        sigma = _channel_sigma(tile, region, context)
         marks = _marks(tile, sigma, params)
         return mend_specks(tile, marks, sigma=sigma, size=params.max_size)
 
@@ -187,20 +181,10 @@ def _marks(tile, sigma, params: HotPixelParams) -> np.ndarray:
     )
 
 
-def _channel_sigma(tile: np.ndarray, region, analysis: SpeckAnalysis, context: Context) -> np.ndarray:
+def _channel_sigma(tile: np.ndarray, region, context: Context) -> np.ndarray:
     """Return H x W x 3 deviations of red, green and blue at each place's own tone (specks smoothed out of it)."""
-    variance = context.sigma(smooth_points(np.minimum(tone_of(tile), 1)), region) ** 2
-    factors = np.array(analysis.channels, np.float32)[:, None, None]
-    channels = factors * np.sqrt(np.tensordot(OPPONENT.T**2, variance, axes=(1, 0)).astype(np.float32))
+    channels = context.channel_sigma(smooth_points(np.minimum(tone_of(tile), 1)), region)
     return np.moveaxis(repeat_points(np.maximum(channels, _LEAST_SIGMA), tile.shape[:2]), 0, 2)
-
-
-def _channels(crops, context: Context) -> tuple[float, float, float]:
-    """Return the factors of the channels' noise, from every other crop."""
-    some = crops[::2]
-    sigmas = [_channel_sigma(crop, _whole(crop), SpeckAnalysis(0.0), context) for crop in some]
-    red, green, blue = channel_factors(some, sigmas).tolist()
-    return red, green, blue
 
 
 def _rounded(count: float) -> int:

@@ -1,0 +1,63 @@
+"""How well noise is seen, and what follows for proposals."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from tests.core.noise.test_fields import white
+
+from dustpan.core.document.history import Document
+from dustpan.core.noise.model import TONES
+from dustpan.core.noise.visibility import least_to_take, visible_noise
+from dustpan.core.picture.source import Source
+from dustpan.core.render.engine import Engine
+from dustpan.core.steps import kinds
+
+FLAT = np.ones((3, 8, 8), np.float32)
+EVEN = np.full(len(TONES), 1 / len(TONES))
+
+
+def even(levels: float) -> np.ndarray:
+    return np.full((3, len(TONES)), levels / 255, np.float32)
+
+
+def test_noise_is_seen_by_its_contrast_and_its_coarseness():
+    seen = visible_noise(even(2.2), FLAT)
+    assert seen[0, len(TONES) // 2] == pytest.approx(1)
+    assert np.allclose(visible_noise(even(4.4), FLAT), 2 * seen)
+    assert (np.diff(seen[0, 2:]) < 0).all()  # the same noise shows more in darks than in lights
+    coarse = FLAT * np.exp(-np.add.outer(np.arange(8), np.arange(8)) / 6)
+    coarse /= np.sqrt((coarse[0].ravel()[1:] ** 2).mean())
+    assert (visible_noise(even(2.2), coarse) > 1.1 * seen).all()
+    assert not visible_noise(even(0), FLAT).any()
+
+
+@pytest.mark.parametrize("levels", [0.5, 3, 5, 9, 25])
+def test_the_least_is_taken_that_leaves_nothing_to_be_seen(levels):
+    parts = least_to_take(even(levels), FLAT, EVEN)
+    left = visible_noise(even(levels), FLAT) * (1 - parts)[:, None]
+    assert left.max() <= 1.001
+    assert (parts == 0).all() if levels < 1 else left.max() > 0.9 or (parts == 0.65).any()
+    if levels > 4:
+        assert (1 - parts <= 0.3501).all()
+    assert (least_to_take(even(levels), FLAT, EVEN, visible=2.0) <= parts).all()
+    rare = np.where(TONES > 0.5, 2 / len(TONES), 0)  # darks, where noise shows most, are not there
+    assert (least_to_take(even(levels), FLAT, rare) <= parts).all()
+
+
+def test_proposals_follow_the_threshold_and_are_careful_in_doubt():
+    grey, model = Source(np.full((128, 128, 3), 120, np.uint8)), white(9 / 255)
+
+    def proposed(doubt: float = 0.0, visible: float = 1.0):
+        engine = Engine(grey, noise=replace(model, doubt=(doubt, doubt)), visible=visible)
+        return kinds()["noise"].measured(engine.survey(engine.plan(Document())))
+
+    usual = proposed()
+    assert 65 < usual.luminance < 100
+    assert proposed(visible=3.0).luminance < usual.luminance
+    unsure = proposed(doubt=0.4)
+    assert unsure.luminance == pytest.approx(0.6 * usual.luminance, abs=1)
+    assert unsure.detail_return > usual.detail_return
+    assert proposed(doubt=0.1) == usual
