@@ -16,7 +16,6 @@ from dustpan.core.work.cancel import Check, no_check
 from dustpan.core.work.pool import Priority
 
 _ROUNDS = 12
-_LEAST_MIX = 0.3  # under which a step that still does harm is left out
 
 
 def propose_route(engine: Engine, *, check: Check = no_check) -> Route:
@@ -47,8 +46,7 @@ def ease_route(
 ) -> Route:
     """Return a route turned down until it does no harm of a kind (by default: none at all).
 
-    Each round gives the step that has done a harm gentler settings; one that has none left is mixed in by less, and in
-    the end left out.
+    Each round gives the step that has done a harm gentler settings; one that would do nothing by these is left out.
 
     Parameters
     ----------
@@ -77,12 +75,10 @@ def _eased(route: Route, plan: Plan, finding: Finding) -> Route:
     prepared, step = plan.find(finding.step_id), route.find(finding.step_id)
     if prepared is None or step is None:
         return route
-    gentler = prepared.kind.ease(prepared.params, finding.what)
-    if gentler is not None and gentler != prepared.params and not prepared.kind.idle(gentler):
-        return route.with_step(replace(step, params=gentler))
-    if step.mix > _LEAST_MIX:
-        return route.with_step(replace(step, mix=round(0.6 * step.mix, 2)))
-    return route.without(step.id) if not step.develops else route
+    gentler = prepared.kind.ease(prepared.params, finding.what, prepared.noise)
+    if gentler is None or gentler == prepared.params:
+        return route
+    return route.without(step.id) if prepared.kind.idle(gentler) else route.with_step(replace(step, params=gentler))
 
 
 def _on_mosaic(engine: Engine, check: Check) -> Route:

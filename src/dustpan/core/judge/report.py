@@ -158,10 +158,6 @@ def _chosen_by_tone(spots: Sequence[Spot], count: int) -> Sequence[int]:
 
 
 def _name_culprit(finding: Finding, plan: Plan) -> Finding:
-    """Return a harm with the step that has done it: the last that has gentler settings against it."""
-    able = [step for step in plan.all_active if step.kind.ease(step.params, finding.what) is not None]
-    others = [step for step in plan.all_active if not step.kind.develops]
-    suspects = able or others
-    if not suspects:
-        return finding
-    return replace(finding, step=suspects[-1].kind.kind, step_id=suspects[-1].step.id)
+    """Return a harm with the step that has done it: the last that can do something against it, if any."""
+    able = [step for step in plan.all_active if step.kind.ease(step.params, finding.what, step.noise) is not None]
+    return replace(finding, step=able[-1].kind.kind, step_id=able[-1].step.id) if able else finding

@@ -195,8 +195,13 @@ class StepKind(StepDescription):
 
         return carry_field(noise, lambda model: carry_noise(model, run_with(model)))
 
-    def ease(self, params: Params, harm: str) -> Params | None:
-        """Return gentler settings against a harm that the step has done, or None when it is not this step's doing."""
+    def ease(self, params: Params, harm: str, noise: NoiseField) -> Params | None:
+        """Return gentler settings against a harm that the step has done, or None when it can do nothing against it.
+
+        Parameters
+        ----------
+        noise : at the step's input.
+        """
         return None
 
     def apply_even(self, field: np.ndarray, params: Params, analysis: Any, context: Context) -> np.ndarray:

@@ -126,10 +126,12 @@ class Sharpen(StepKind):
             noise_gate=2.0,
         )
 
-    def ease(self, params, harm):
-        """Allow less halo and raise less detail."""
-        if harm not in ("halo", "clipping_black", "clipping_white", "dull_highlights") or params.amount < 20:
+    def ease(self, params, harm, noise):
+        """Allow less halo and raise less detail, and in the end none."""
+        if harm not in ("halo", "clipping_black", "clipping_white", "dull_highlights") or params.amount <= 0:
             return None
+        if params.amount < 20:
+            return replace(params, amount=0.0)
         return replace(
             params,
             amount=round(0.7 * params.amount),

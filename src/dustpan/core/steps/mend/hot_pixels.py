@@ -144,7 +144,7 @@ class HotPixels(StepKind):
             return f"{found} mended" if found else "none found"
         return f"about {_rounded(analysis.count)} mended" if analysis.count >= 1 else "none found"
 
-    def ease(self, params, harm):
+    def ease(self, params, harm, noise):
         """Find less where the darks lost their specks of light."""
         if harm != "darker_shadows" or params.sensitivity >= 18:
             return None

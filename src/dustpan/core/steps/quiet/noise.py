@@ -36,6 +36,8 @@ _LEAST_SPECTRUM = np.float32(1.0)
 # Noise taken for too weak stays and shows, more than texture that goes. Measured, told the true noise: white +0.02 dB,
 # camera +0.10, as JPEG +0.06; a measurement that is 10 % too low costs 0.1 dB then instead of 0.4.
 _ASSUMED = np.float32(1.1)
+_LEAST_EASED = 20.0  # %, under which easing does not go
+_LEFT_EASED = 5.0  # display values of noise that easing may leave where it was much
 _RENDER_TOO_NOISY = 12.0  # display values past which more samples cure better than cleaning
 _EVEN = (1.0, 1.0, 1.0, 1.0, 1.0)
 _CENTRE = (0.5, 0.5, 0.5, 0.5)  # extent of the picture's middle
@@ -256,16 +258,20 @@ class Noise(StepKind):
             found.append(Finding("colour_noise", text, model.colour, self.kind))
         return found
 
-    def ease(self, params, harm):
-        """Take less away, and give more detail back, where texture was flattened."""
-        if harm != "flattened" or params.luminance < 20:
-            return None
-        return replace(
+    def ease(self, params, harm, noise):
+        """Take less away, and give more detail back, where texture was flattened.
+
+        Not so little that one would think nothing was done: texture under strong noise is lost whatever one does.
+        """
+        strong = mean_deviations(noise)[0]
+        least = max(_LEAST_EASED, 100 * (1 - _LEFT_EASED / max(strong, 1.0)))
+        gentler = replace(
             params,
             auto=False,
-            luminance=round(0.8 * params.luminance),
+            luminance=float(round(max(0.8 * params.luminance, least))),
             detail_return=min(params.detail_return + 15, 100.0),
         )
+        return gentler if harm == "flattened" and gentler.luminance < params.luminance else None
 
     def tell(self, params, analysis, found=None):
         """Return the part of the luminance noise that goes where nothing lies under it."""

@@ -26,6 +26,8 @@ _DARK = 0.30  # a picture whose brightest hundredth stays under this tone is tak
 _EMPTY = 0.004  # a picture that stays under this tone holds nothing to brighten
 _AIM = 0.80  # tone that its brightest hundredth is brought to
 _MOST_STOPS = 4.0  # proposed
+_LOUDEST = 32.0  # display values of noise that a proposal may lift it to
+_STOPS_OF_TONE = 2.4  # stops of light by which tones in the middle double: the exponent of the tone curve
 _LOST = 0.002  # share of pixels at black or white from which it is a finding
 _PARTLY = 0.02  # share of a sector from which it is pointed at
 _MOST_POINTS = 12  # of a finding
@@ -123,13 +125,14 @@ class Exposure(StepKind):
     def propose(self, survey):
         """Propose stops for a picture that is clearly too dark, else the step at rest, for the light to be set by.
 
-        Dark subjects with lit parts are left as they are.
+        Dark subjects with lit parts are left as they are, and noise is not lifted to where it drowns the picture.
         """
         bright = float(np.percentile(tone_of(survey.overview), 99))
         if not _EMPTY < bright < _DARK:
             return ExposureParams()
         light = decode_curve(np.array([bright, _AIM], np.float64))
-        stops = min(float(np.log2(light[1] / light[0])), _MOST_STOPS)
+        loudest = _STOPS_OF_TONE * np.log2(max(_LOUDEST / max(survey.base_noise.luminance, 1.0), 1.0))
+        stops = min(float(np.log2(light[1] / light[0])), float(loudest), _MOST_STOPS)
         return ExposureParams(ev=round(stops * 20) / 20)
 
     def findings(self, survey):
@@ -138,7 +141,7 @@ class Exposure(StepKind):
         dark = [Finding("dark", f"{stops:.1f} stops dark", stops, self.kind)] if stops >= _NOTEWORTHY else []
         return [*dark, *_clipping(survey)]
 
-    def ease(self, params, harm):
+    def ease(self, params, harm, noise):
         """Bring the ends nearer to where they were when they were driven off."""
         keys = {"clipping_black": ("black", "contrast"), "clipping_white": ("white", "contrast")}.get(harm, ())
         moved = {key: round(0.6 * getattr(params, key), 3) for key in keys if getattr(params, key) > 0.01}
