@@ -62,7 +62,7 @@ def test_auto_cleans_by_nine_decibels_and_leaves_the_source_alone(dustpan, pictu
 def test_several_go_into_a_folder_and_the_bytes_do_not_depend_on_the_jobs(dustpan, picture, tmp_path):
     path, _ = picture
     paths = [path]
-    for number in range(3):
+    for number in range(2):
         paths.append(path.with_name(f"copy{number}.png"))
         paths[-1].write_bytes(path.read_bytes())
     broken = path.with_name("broken.png")
@@ -75,11 +75,11 @@ def test_several_go_into_a_folder_and_the_bytes_do_not_depend_on_the_jobs(dustpa
         )
         assert status == 1
         report = json.loads(printed)
-        assert len(report["outputs"]) == 4 and len(report["failed"]) == 1
+        assert len(report["outputs"]) == 3 and len(report["failed"]) == 1
         assert (
             "broken.png" in report["failed"][0]["error"] and "Traceback" not in told and told.count("broken.png") == 1
         )
-        assert sorted(p.name for p in folder.iterdir()) == ["copy0.tif", "copy1.tif", "copy2.tif", "noisy.tif"]
+        assert sorted(p.name for p in folder.iterdir()) == ["copy0.tif", "copy1.tif", "noisy.tif"]
         outputs[jobs] = [p.read_bytes() for p in sorted(folder.iterdir())]
     assert outputs[1] == outputs[3]
 

@@ -46,7 +46,7 @@ def ease_route(
 ) -> Route:
     """Return a route turned down until it does no harm of a kind (by default: none at all).
 
-    Each round gives the step that has done a harm gentler settings; one that would do nothing by these is left out.
+    Each round gives the step that has done a harm gentler settings; one that has none left is left out.
 
     Parameters
     ----------
@@ -76,9 +76,11 @@ def _eased(route: Route, plan: Plan, finding: Finding) -> Route:
     if prepared is None or step is None:
         return route
     gentler = prepared.kind.ease(prepared.params, finding.what, prepared.noise)
-    if gentler is None or gentler == prepared.params:
+    if gentler is None:
         return route
-    return route.without(step.id) if prepared.kind.idle(gentler) else route.with_step(replace(step, params=gentler))
+    if gentler == prepared.params or prepared.kind.idle(gentler):
+        return route.without(step.id)
+    return route.with_step(replace(step, params=gentler))
 
 
 def _on_mosaic(engine: Engine, check: Check) -> Route:

@@ -198,6 +198,8 @@ class StepKind(StepDescription):
     def ease(self, params: Params, harm: str, noise: NoiseField) -> Params | None:
         """Return gentler settings against a harm that the step has done, or None when it can do nothing against it.
 
+        The settings themselves where none are gentler: a proposal leaves the step out then.
+
         Parameters
         ----------
         noise : at the step's input.

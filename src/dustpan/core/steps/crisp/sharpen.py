@@ -131,7 +131,7 @@ class Sharpen(StepKind):
         if harm not in ("halo", "clipping_black", "clipping_white", "dull_highlights") or params.amount <= 0:
             return None
         if params.amount < 20:
-            return replace(params, amount=0.0)
+            return params
         return replace(
             params,
             amount=round(0.7 * params.amount),

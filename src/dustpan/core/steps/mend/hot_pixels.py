@@ -128,7 +128,8 @@ class HotPixels(StepKind):
         """Propose the step where hot pixels are found."""
         params = HotPixelParams()
         count = self.analyse(params, survey).count
-        return params if count > max(_WORTH_MENDING * survey.megapixels, 2) else None
+        worth = _DOTS if survey.base_noise.luminance == 0 else _WORTH_MENDING
+        return params if count > max(worth * survey.megapixels, 2) else None
 
     def findings(self, survey):
         """Return the hot pixels of the whole picture, when they are more than a few."""
@@ -146,8 +147,10 @@ class HotPixels(StepKind):
 
     def ease(self, params, harm, noise):
         """Find less where the darks lost their specks of light."""
-        if harm != "darker_shadows" or params.sensitivity >= 18:
+        if harm != "darker_shadows":
             return None
+        if params.sensitivity >= 18:
+            return params
         return replace(params, sensitivity=min(params.sensitivity * 1.5, 20.0))
 
     def carry(self, params, analysis, noise: NoiseField, lay=None):
