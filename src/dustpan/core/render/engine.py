@@ -161,6 +161,7 @@ class Engine(Renderer):
             mask_analyses=self._analyse_mask(plan, step, check),
             raw_key=raw_key,
             key=raw_key if step.plain else digest(raw_key, step.mix, step.blend, step.where),
+            kept=self.stores.analyses,
         )
         return replace(plan, prepared=(*plan.prepared, prepared))
 

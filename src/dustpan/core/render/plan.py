@@ -22,6 +22,7 @@ from dustpan.core.picture.base import Base
 from dustpan.core.picture.pyramid import level_under
 from dustpan.core.picture.region import Extent, Size
 from dustpan.core.render.grid import ALIGN
+from dustpan.core.render.store import Store
 from dustpan.core.steps.base import MAX_SUPPORT, StepKind
 from dustpan.core.where.fold import mask_of, mask_support
 
@@ -48,6 +49,7 @@ class Prepared:
     base : the picture that the steps before it start from.
     mask_analyses : what each part of its Where knows of the whole picture.
     raw_key, key : provenance of the result before and after Mix and Where.
+    kept : where the noise behind the step is kept, as every plan of an unchanged step asks for it.
     """
 
     step: Step
@@ -61,6 +63,7 @@ class Prepared:
     mask_analyses: tuple[Any, ...]
     raw_key: str
     key: str
+    kept: Store
 
     @property
     def idle(self) -> bool:
@@ -83,6 +86,9 @@ class Prepared:
     @cached_property
     def noise_after(self) -> NoiseField:
         """The noise behind the step, its Blending, its Mix and its Where."""
+        return self.kept.get_or_make(("noise after", self.key, self.params), self._carry_noise)
+
+    def _carry_noise(self) -> NoiseField:
         step = self.step
         replaces = step.blend == "replace" and step.mix >= 1
         lay = None if replaces else partial(lay_over, law=step.blend, share=float(step.mix))
