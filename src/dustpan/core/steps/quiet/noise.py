@@ -174,9 +174,8 @@ class Noise(StepKind):
         field = carry_field(survey.noise, lambda model: _weighted(added.uncut(model) if added else model, params))
         cut_off = np.zeros(3, np.float32)
         if added is not None:
-            cut_off = (
-                added.channels * np.float32(added.sure) * np.array([params.red, params.green, params.blue], np.float32)
-            )
+            factors = np.array([params.red, params.green, params.blue], np.float32)
+            cut_off = added.channels * factors * np.float32(added.sure)
         return NoiseAnalysis(field, _coarse_correction(params, survey, field), cut_off)
 
     def apply(self, tile, region, params, analysis, context: Context):
@@ -313,23 +312,24 @@ def mean_deviations(field: NoiseField) -> tuple[float, float]:
 
 
 def _proposal(survey: Survey) -> NoiseParams:
-    """Propose the least that leaves no noise to be seen; where the measurement is in doubt, less.
+    """Propose the least that leaves no noise to be seen.
 
-    More detail is given back then.
+    Where luminance was measured with doubt its noise is taken for weaker, and more detail is given back: texture that
+    goes is worse than noise that stays.
     """
-    field = survey.noise
+    field, doubt = survey.noise, survey.base_noise.doubt[0]
     luminance, _ = mean_deviations(field)
+    doubted = doubt > DOUBTFUL
     sigma = field.sigma(TONES[None], _CENTRE)[:, 0]
-    parts = least_to_take(sigma, field.spectrum[0], _presence(survey), visible=survey.visible)
-    doubt = np.array([part if part > DOUBTFUL else 0.0 for part in survey.base_noise.doubt])
-    parts = np.round(100 * np.clip(parts * (1 - doubt), 0, 1))
+    sigma = sigma * np.array([max(1 - doubt, 0.0) if doubted else 1.0, 1.0, 1.0])[:, None]
+    parts = np.round(100 * least_to_take(sigma, field.spectrum[0], _presence(survey), visible=survey.visible))
     fine, coarse = (field.sigma(TONES[None, 1:-1], _CENTRE, level=level)[:, 0] for level in (0, 2))
     clumping = 4 * float(np.median(coarse / np.maximum(fine, 1e-9), axis=1).max())  # 1 for white noise
     return NoiseParams(
         luminance=float(parts[0]),
         colour=float(parts[1]),
         blotch=2.0 if clumping < 1.4 else 3.0 if clumping < 2.6 else 4.0,
-        detail_return=(10.0 if luminance > 15 else 20.0) + (10.0 if doubt[0] else 0.0),
+        detail_return=(10.0 if luminance > 15 else 20.0) + (10.0 if doubted else 0.0),
     )
 
 
