@@ -1,6 +1,6 @@
 """Both engines beside general libraries: quality and time, on photographs that nothing was fitted to.
 
-The engines measure the noise themselves. The libraries are told its strength, and the better of two is taken. A plot of
+The engines measure the noise themselves, which their times include. The libraries are told its strength, and the better of two is taken. A plot of
 quality against time is written to `docs/quality-time.png` where matplotlib is there, and `bm3d` takes part where it is
 installed: both come with the extra `bench`. Without a folder of photographs it is the demo scene.
 """
@@ -35,7 +35,7 @@ class Figures(NamedTuple):
 
 
 def engine(name: str, case: Case, strength: float) -> np.ndarray:
-    """Blind cleaning at full strengths, by one of both engines, on one core."""
+    """Blind cleaning at full strengths, by one of both engines."""
     return cleaned(case.source, name)[0]
 
 
@@ -114,7 +114,7 @@ def run() -> None:
     found: dict[str, dict[str, Figures]] = {}
     kinds = (("white 25", white), ("camera", camera), ("camera, JPEG 92", camera_jpeg))
     headings = [heading for noise, _ in kinds for heading in (noise, "s/MP")]
-    shown = table(f"Cleaning, {len(photos)} pictures, one core, dB", "method", *headings)
+    shown = table(f"Cleaning, {len(photos)} pictures, dB", "method", *headings)
     for noise, make in kinds:
         cases = [make(photo, np.random.default_rng(seed)) for seed, photo in enumerate(photos)]
         found[noise] = {name: figures(name, method, cases) for name, method in methods().items()}

@@ -1,6 +1,6 @@
 """Draw samples to learn from: descriptions of noisy pictures, and the noise that is truly in them.
 
-    python -m training.samples OUT PHOTOS... [--count 8000] [--jobs 2]
+    python -m training.samples OUT PHOTOS... [--count 13120] [--jobs 2]
 
 Every fifth photograph of a folder is held back. Samples are written in chunks; a chunk that is there is not drawn
 again, and each depends on its number alone, so that the work can be interrupted, and repeated.
@@ -252,7 +252,7 @@ def training_files(folders: tuple[Path, ...]) -> tuple[Path, ...]:
 @click.command(help=__doc__.splitlines()[0])
 @click.argument("out", type=click.Path(path_type=Path))
 @click.argument("photos", type=click.Path(exists=True, file_okay=False, path_type=Path), nargs=-1, required=True)
-@click.option("--count", default=8000)
+@click.option("--count", default=13_120, show_default=True, help="Those that the shipped weights were fitted to.")
 @click.option("--jobs", default=2)
 def main(out: Path, photos: tuple[Path, ...], count: int, jobs: int) -> None:
     """Write the chunks that are not there yet."""
