@@ -1,8 +1,9 @@
 """Both engines beside general libraries: quality and time, on photographs that nothing was fitted to.
 
-The engines measure the noise themselves, which their times include. The libraries are told its strength, and the better
-of two is taken. A plot of quality against time is written to `docs/quality-time.png` where matplotlib is there, and `bm3d`
-takes part where it is installed: both come with the extra `bench`. Without a folder of photographs it is the demo scene.
+The engines measure the noise themselves, which their times include. The libraries are told its strength, and the
+better of two is taken. A plot of quality against time is written to `docs/quality-time.png` where matplotlib is there,
+and `bm3d` takes part where it is installed: both come with the extra `bench`. Without a folder of photographs it is the
+demo scene.
 """
 
 from __future__ import annotations
