@@ -59,6 +59,20 @@ def test_auto_cleans_by_nine_decibels_and_leaves_the_source_alone(dustpan, pictu
     assert dustpan("process", path, "--out", out, "--auto", "--overwrite")[0] == 0
 
 
+def test_more_noise_may_stay_when_asked_for(dustpan, picture, tmp_path):
+    path, _ = picture
+    taken = []
+    for visible in (1, 4):
+        status, printed, _ = dustpan(
+            "process", path, "--out", tmp_path / f"{visible}.png", "--auto", "--visible", visible, "--json"
+        )
+        resolved = json.loads(printed)["outputs"][0]["remedy"]["made_on"]["resolved"]
+        taken.append(resolved["noise"]["luminance"])
+        assert status == 0
+    assert taken[1] < taken[0] - 5
+    assert dustpan("process", path, "--out", tmp_path / "n.png", "--auto", "--visible", 0)[0] == 2
+
+
 def test_several_go_into_a_folder_and_the_bytes_do_not_depend_on_the_jobs(dustpan, picture, tmp_path):
     path, _ = picture
     paths = [path]
