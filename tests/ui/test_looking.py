@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QMenu
 from tests.ui.steer import drag, in_view, on_screen, propose, settle, type_value
 
 from dustpan.core.filters.viewing import removed
@@ -213,3 +213,14 @@ def test_values_cards_and_routes_travel_as_text(proposed, qtbot):
             session.paste(bad)
         assert word in told.args[0] and told.args[1] and session.document is document
     settle(proposed, qtbot)
+
+
+def test_the_noise_that_may_stay_is_a_choice_that_is_remembered(proposed, qtbot):
+    menu = next(m for m in proposed.menuBar().findChildren(QMenu) if m.title() == "Noise that may stay")
+    choices = {action.text(): action for action in menu.actions()}
+    assert [text for text, action in choices.items() if action.isChecked()] == ["None to be seen"]
+    before = proposed.controls.fields["luminance"].value
+    choices["Some"].trigger()
+    settle(proposed, qtbot)
+    assert proposed.memory.get("visible_noise", 1.0) == 3.0
+    qtbot.waitUntil(lambda: proposed.controls.fields["luminance"].value < before - 5)

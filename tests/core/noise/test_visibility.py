@@ -9,10 +9,13 @@ import pytest
 from tests.core.noise.test_fields import white
 
 from dustpan.core.document.history import Document
+from dustpan.core.document.route import Route, new_step
+from dustpan.core.noise.fields import EvenField
 from dustpan.core.noise.model import TONES
 from dustpan.core.noise.visibility import least_to_take, visible_noise
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
+from dustpan.core.render.store import Stores
 from dustpan.core.steps import kinds
 
 FLAT = np.ones((3, 8, 8), np.float32)
@@ -61,3 +64,48 @@ def test_proposals_follow_the_threshold_and_are_careful_in_doubt():
     assert usual.luminance - 25 < unsure.luminance < usual.luminance and unsure.colour == usual.colour
     assert unsure.detail_return > usual.detail_return
     assert proposed(doubt=0.1) == usual
+
+
+def test_dark_pictures_are_lifted_no_further_than_their_noise_allows():
+    dark, exposure = Source(np.full((128, 128, 3), 40, np.uint8)), kinds()["exposure"]
+    stops = []
+    for levels in (0.5, 14, 30):
+        engine = Engine(dark, noise=white(levels / 255))
+        stops.append(exposure.propose(engine.survey(engine.plan(Document()))).ev)
+    assert stops[0] > 3 and stops[0] > stops[1] > stops[2] >= 0
+
+
+@pytest.mark.parametrize("levels", [3, 9, 40])
+def test_cleaning_is_not_eased_to_where_strong_noise_shows(levels):
+    noise, field = kinds()["noise"], EvenField(white(levels / 255))
+    params = noise.params_type(auto=False, luminance=95.0)
+    for _ in range(20):
+        gentler = noise.ease(params, "flattened", field)
+        if gentler is None:
+            break
+        assert gentler.luminance < params.luminance and gentler.detail_return >= params.detail_return
+        params = gentler
+    assert gentler is None and noise.ease(params, "halo", field) is None
+    assert params.luminance >= 20 and levels * (1 - params.luminance / 100) < 5.3
+
+
+def test_engines_that_share_stores_keep_noise_models_apart():
+    """The same deviations with other correlations or doubts are another model."""
+    grey, model, stores = Source(np.full((64, 64, 3), 120, np.uint8)), white(9 / 255), Stores.of(1 << 20)
+    others = [
+        model,
+        replace(model, doubt=(0.5, 0.5)),
+        replace(model, correlation=np.full((5, 3), 0.2, np.float32)),
+        replace(model, presence=np.eye(17, dtype=np.float32)[8]),
+    ]
+    keys = {Engine(grey, noise=other, stores=stores).plan(Document()).key for other in others}
+    assert len(keys) == len(others)
+
+
+def test_noise_is_drawn_as_strong_as_it_was_measured():
+    engine = Engine(Source(np.full((256, 256, 3), 120, np.uint8)), noise=white(12 / 255))
+    plan = engine.plan(Document(Route((new_step("noise", "noise"),))))
+    drawn = engine.inside(plan, "noise", "drawn", (0, 0, 256, 256))
+    assert drawn.std() * 255 == pytest.approx(12, rel=0.05) and drawn.mean() == pytest.approx(0.5, abs=0.01)
+    part = engine.inside(plan, "noise", "drawn", (40, 64, 104, 128))
+    assert np.allclose(part, drawn[64:128, 40:104], atol=1e-5)

@@ -73,50 +73,30 @@ def _gather(plane, ys, xs, size, group):
                 group[8 * i + j, n] = plane[y + i, x + j]
 
 
-@helper
-def _eight(group, a, apart):
-    """Transform eight rows of a group, `apart` from one another from `a` on, in place."""
-    for n in range(GROUP):
-        c0, c1, c2, c3, c4, c5, c6, c7 = forward(
-            group[a, n],
-            group[a + apart, n],
-            group[a + 2 * apart, n],
-            group[a + 3 * apart, n],
-            group[a + 4 * apart, n],
-            group[a + 5 * apart, n],
-            group[a + 6 * apart, n],
-            group[a + 7 * apart, n],
-        )
-        group[a, n], group[a + apart, n], group[a + 2 * apart, n], group[a + 3 * apart, n] = c0, c1, c2, c3
-        group[a + 4 * apart, n], group[a + 5 * apart, n], group[a + 6 * apart, n], group[a + 7 * apart, n] = (
-            c4,
-            c5,
-            c6,
-            c7,
-        )
+def _in_place(eight):
+    """Return a helper that takes eight rows of a group, `apart` from one another from `a` on, through `eight`."""
+
+    @helper
+    def run(group, a, apart):
+        for n in range(GROUP):
+            c0, c1, c2, c3, c4, c5, c6, c7 = eight(
+                group[a, n],
+                group[a + apart, n],
+                group[a + 2 * apart, n],
+                group[a + 3 * apart, n],
+                group[a + 4 * apart, n],
+                group[a + 5 * apart, n],
+                group[a + 6 * apart, n],
+                group[a + 7 * apart, n],
+            )
+            group[a, n], group[a + apart, n], group[a + 2 * apart, n], group[a + 3 * apart, n] = c0, c1, c2, c3
+            a4 = a + 4 * apart
+            group[a4, n], group[a4 + apart, n], group[a4 + 2 * apart, n], group[a4 + 3 * apart, n] = c4, c5, c6, c7
+
+    return run
 
 
-@helper
-def _eight_back(group, a, apart):
-    """Undo `_eight`."""
-    for n in range(GROUP):
-        c0, c1, c2, c3, c4, c5, c6, c7 = inverse(
-            group[a, n],
-            group[a + apart, n],
-            group[a + 2 * apart, n],
-            group[a + 3 * apart, n],
-            group[a + 4 * apart, n],
-            group[a + 5 * apart, n],
-            group[a + 6 * apart, n],
-            group[a + 7 * apart, n],
-        )
-        group[a, n], group[a + apart, n], group[a + 2 * apart, n], group[a + 3 * apart, n] = c0, c1, c2, c3
-        group[a + 4 * apart, n], group[a + 5 * apart, n], group[a + 6 * apart, n], group[a + 7 * apart, n] = (
-            c4,
-            c5,
-            c6,
-            c7,
-        )
+_eight, _eight_back = _in_place(forward), _in_place(inverse)
 
 
 @helper

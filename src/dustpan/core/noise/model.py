@@ -57,6 +57,12 @@ class NoiseModel:
         """Whether there is enough noise for a cleaning to be worth its risk."""
         return self.luminance >= NOTICEABLE or self.colour >= NOTICEABLE_COLOUR
 
+    @property
+    def key(self) -> tuple:
+        """What tells it from other models: all that a step or a proposal may ask of it."""
+        arrays = (self.sigma, self.spectrum, self.presence, self.correlation)
+        return (*(array.tobytes() for array in arrays), self.flat_share, self.doubt)
+
     def at(self, tone: np.ndarray, *, level: int = 0) -> np.ndarray:
         """Return (3, ...) deviations at tones of any shape, for the picture reduced by 2 ** level."""
         measured = min(level, LEVELS - 1)

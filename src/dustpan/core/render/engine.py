@@ -69,7 +69,7 @@ class Engine(Renderer):
         self.source, self.pool, self.visible = source, pool, visible
         self._fixed_noise = None if noise is None else MeasuredNoise.known(noise)
         facts = source.metadata.camera, source.metadata.iso, source.metadata.exposure
-        fixed = None if noise is None else (noise.sigma.tobytes(), noise.spectrum.tobytes())
+        fixed = None if noise is None else noise.key
         key = digest(source.key, facts, fixed)
         self.base = WholeBase.of(source, key, pool=pool)
         self._start = Plan(self.base, self._fixed_noise or self._measured(self.base))
