@@ -14,8 +14,9 @@ from tests.conftest import with_white_noise
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route
 from dustpan.core.filters.colour import to_opponent
+from dustpan.core.filters.compression import find_grid
 from dustpan.core.filters.viewing import SEE, light_up, removed, see, stretch_for
-from dustpan.core.judge.faults import edge_rise, find_bands, find_blocks
+from dustpan.core.judge.faults import edge_rise, find_bands
 from dustpan.core.judge.findings import find_faults
 from dustpan.core.judge.harms.base import square_means
 from dustpan.core.judge.harms.edges import find_edges, halo_of
@@ -186,9 +187,9 @@ def test_blocks_bands_and_softness_are_measured(truth):
     blocky = np.asarray(Image.open(held)).astype(np.float32) / 255
     tone = blocky.mean(axis=2)
     for dx, dy in ((0, 0), (3, 6)):
-        blocks = find_blocks(tone[dy:, dx:])
+        blocks = find_grid(tone[dy:, dx:])
         assert blocks.grid == ((8 - dx) % 8, (8 - dy) % 8) and blocks.strength > 0.3
-    assert find_blocks(small.mean(axis=2).astype(np.float32) / 255).grid is None
+    assert find_grid(small.mean(axis=2).astype(np.float32) / 255).grid is None
     flat = np.full((400, 300), 0.4, np.float32) + np.random.default_rng(1).normal(0, 0.02, (400, 300)).astype(
         np.float32
     )

@@ -9,7 +9,8 @@ import numpy as np
 from dustpan.core.document.history import Document
 from dustpan.core.errors import PictureError
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.faults import edge_rise, find_bands, find_blocks
+from dustpan.core.filters.compression import find_grid
+from dustpan.core.judge.faults import edge_rise, find_bands
 from dustpan.core.judge.figures import combine_figures, measure_patch
 from dustpan.core.judge.findings import find_faults
 from dustpan.core.judge.harms.texture import slope_gain
@@ -38,7 +39,7 @@ def measure_picture(engine: Engine, *, check: Check = no_check) -> dict:
     width, height = base.size
     curve = [[round(float(t), 4), round(float(s) * DISPLAY, 4)] for t, s in zip(TONES, noise.sigma[0, 0], strict=True)]
     middle = tone_of(base.read(region_around(width / 2, height / 2, _MIDDLE, within=base.size, step=ALIGN)))
-    blocks, bands = find_blocks(middle), find_bands(middle)
+    blocks, bands = find_grid(middle), find_bands(middle)
     patches = [base.read(spot.patch(within=base.size)) for spot in choose_patches(base)]
     rise = edge_rise(patches)
     black, white = clipped_shares(plan)

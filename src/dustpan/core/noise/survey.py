@@ -1,21 +1,23 @@
 """A picture in small, with its noise: what steps and mask parts look at before they work.
 
-It is never the whole picture, so that looking costs the same at any size.
+Overview and crops cost the same at any size. What can't be told from them (the offset of each row) is told by `scan`,
+which goes once over the whole picture.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
 from dustpan.core.document.params import Params
 from dustpan.core.noise.fields import NoiseField
 from dustpan.core.noise.model import NoiseModel
-from dustpan.core.picture.region import Size
-from dustpan.core.picture.source import Metadata, Mosaic
+from dustpan.core.picture.region import Region, Size
+from dustpan.core.picture.source import Compression, Metadata, Mosaic
 
 #: (x, y) of pixels of the full picture.
 Points = tuple[tuple[int, int], ...]
@@ -33,9 +35,13 @@ class Survey:
     level : the overview is the picture reduced by 2 ** level.
     render_overview : renders it when it is first asked for.
     read_crops : reads the crops when they are first asked for.
+    crop_regions : where they lie.
+    scan : calls a function with the pixels of each of some regions, at full size, and the region; returns the results
+        in the regions' order. Several threads work at once.
     find_points : looks through the whole picture for what a kind of step, by name, finds with some settings.
     metadata : what the file says.
     mosaic : of the sensor, for steps that work before development.
+    compression : of a JPEG.
     linear : whether the source holds linear light.
     visible : noise that may stay, in units of what can just be seen: see `visibility`.
     """
@@ -46,9 +52,12 @@ class Survey:
     level: int
     render_overview: Callable[[], np.ndarray]
     read_crops: Callable[[], list[np.ndarray]]
+    crop_regions: Sequence[Region]
+    scan: Callable[[Callable[[np.ndarray, Region], Any], Sequence[Region]], list]
     find_points: Callable[[str, Params], Points]
     metadata: Metadata
     mosaic: Mosaic | None = None
+    compression: Compression | None = None
     linear: bool = False
     visible: float = 1.0
 

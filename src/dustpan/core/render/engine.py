@@ -135,7 +135,8 @@ class Engine(Renderer):
 
     def survey(self, plan: Plan, *, check: Check = no_check) -> Survey:
         """Return what a step placed behind a plan may look at."""
-        survey = make_survey(self, plan, self.source, partial(self.find_points, check=check), check=check)
+        find = partial(self.find_points, check=check)
+        survey = make_survey(self, plan, self.source, find, pool=self.pool, check=check)
         return replace(survey, visible=self.visible)
 
     def _extend(self, plan: Plan, step: Step, frozen: Plan | None, check: Check) -> Plan:

@@ -3,21 +3,31 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
 from dustpan.core.document.params import Params
 from dustpan.core.noise.survey import Points, Survey
+from dustpan.core.picture.region import Region
 from dustpan.core.picture.source import Source
 from dustpan.core.render.blocks import Renderer
 from dustpan.core.render.plan import Plan
 from dustpan.core.work.cancel import Check
+from dustpan.core.work.pool import Pool
+from dustpan.core.work.sharing import map_shared
 
 
 def make_survey(
-    renderer: Renderer, plan: Plan, source: Source, find_points: Callable[[str, Params], Points], *, check: Check
+    renderer: Renderer,
+    plan: Plan,
+    source: Source,
+    find_points: Callable[[str, Params], Points],
+    *,
+    pool: Pool | None,
+    check: Check,
 ) -> Survey:
     """Return what a step behind a plan may look at.
 
@@ -31,8 +41,14 @@ def make_survey(
     def render_overview() -> np.ndarray:
         return renderer.render(small, (0, 0, *small.size), check=check)
 
+    regions = plan.base.crop_regions()
+
     def read_crops() -> list[np.ndarray]:
-        return [renderer.sketch(mended, region, check=check) for region in plan.base.crop_regions()]
+        return [renderer.sketch(mended, region, check=check) for region in regions]
+
+    def scan(work: Callable[[np.ndarray, Region], Any], wanted: Sequence[Region]) -> list:
+        exact = plan.at(0)
+        return map_shared(lambda region: work(renderer.sketch(exact, region, check=check), region), wanted, pool)
 
     return Survey(
         size=plan.base.size,
@@ -41,8 +57,11 @@ def make_survey(
         level=level,
         render_overview=render_overview,
         read_crops=read_crops,
+        crop_regions=regions,
+        scan=scan,
         find_points=find_points,
         metadata=source.metadata,
         mosaic=plan.base.mosaic,
+        compression=source.compression,
         linear=source.linear,
     )
