@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from tests.core.steps.tiling import compare_whole_and_tiled
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
@@ -15,9 +16,7 @@ from dustpan.core.errors import RemedyError
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.grid import BLOCK, block_regions
-from dustpan.core.render.plan import Plan
 from dustpan.core.steps import kinds
-from dustpan.core.steps.base import MAX_SUPPORT, Context
 from dustpan.core.where import part_kinds
 from dustpan.core.work.cancel import Token
 from dustpan.simulate.scenes import raw_picture
@@ -82,38 +81,16 @@ def mosaic_engine():
     return Engine(raw_picture("bench", size=(576, 544)))
 
 
-def compare_whole_and_tiled(engine: Engine, plan: Plan) -> None:
-    """The filter on the whole picture gives what blocks and sketches give."""
-    if not plan.active:
-        pytest.skip("these settings change nothing")
-    prepared, size = plan.active[0], plan.size
-    tile = engine.source.read((0, 0, *size))
-    kept = tile.copy()
-    tile.flags.writeable = False
-    context = Context(prepared.noise, size, mosaic=engine.source.mosaic)
-    whole = prepared.kind.apply(tile, (0, 0, *size), prepared.params, prepared.analysis, context)
-    assert whole.shape[:2] == kept.shape[:2] and whole.shape[2] == plan.channels
-    assert np.isfinite(whole).all()
-    assert np.array_equal(tile, kept)
-    assert 0 <= prepared.kind.support(prepared.params, prepared.analysis) <= MAX_SUPPORT
-    tiled = engine.render(plan, (0, 0, *size))
-    assert tiled.dtype == np.float32
-    assert np.abs(tiled - whole).max() < 1e-5
-    # What a view asks for, and what stands on no grid at all.
-    for x0, y0, x1, y1 in ((72, 40, 600, 344), (336, 200, 580, 540), (0, 504, 64, 552), (73, 41, 398, 207)):
-        assert np.array_equal(engine.sketch(plan, (x0, y0, x1, y1)), tiled[y0:y1, x0:x1])
-
-
 @pytest.mark.parametrize(("kind", "values"), CASES, ids=NAMES)
 def test_whole_equals_tiled_and_pixels_stay_sound(kind, values, engine):
-    compare_whole_and_tiled(engine, engine.plan(Document(Route((step_of(kind, values),)))))
+    compare_whole_and_tiled(engine, engine.plan(Document(Route((step_of(kind, values),))), outline=True))
 
 
 @pytest.mark.parametrize("kind", [k for k in kinds().values() if not k.develops], ids=lambda k: k.kind)
 def test_a_picture_whose_overview_is_reduced_is_the_same_in_tiles(kind, large_engine):
     assert large_engine.base.overview_level == 1
     values = NAMED[f"{kind.kind}-all"][1]
-    compare_whole_and_tiled(large_engine, large_engine.plan(Document(Route((step_of(kind, values),)))))
+    compare_whole_and_tiled(large_engine, large_engine.plan(Document(Route((step_of(kind, values),))), outline=True))
 
 
 @pytest.mark.parametrize(("kind", "values"), RAW.values(), ids=list(RAW))

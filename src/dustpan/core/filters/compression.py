@@ -17,7 +17,10 @@ from dustpan.core.filters.dct import block_transform, halve
 SIDE = 8  # px, side of a compression block
 _STANDS_OUT = 0.12  # strength from which a grid is found
 _SEARCHED = 1500  # blocks that every position of the grid is tried on
+_CROPS_SEARCHED = 6  # crops that these are taken from
 _TRIED = 6000  # blocks that qualities are tried on
+_LOW = np.add.outer(np.arange(SIDE), np.arange(SIDE)) < 6  # frequencies whose coefficients are tried
+_LOW[0, 0] = False
 _QUALITIES = range(4, 91)
 _COARSE = 6.0  # 8-bit steps that are fine enough to be left by noise are not looked at
 _SURE, _CLEAR = 8.0, 0.35  # deviations, and mean cosine, from which coefficients gather at multiples
@@ -128,7 +131,8 @@ def find_steps(crops: Sequence[Crop]) -> Steps | None:
     if corner is None:
         return None
     coefficients = block_transform(np.concatenate([cut_blocks(*crop, corner) for crop in crops])[:_TRIED] * 255)
-    fits = np.array([_fit(coefficients, standard_steps(quality)[0]) for quality in _QUALITIES])
+    low = coefficients[:, _LOW]
+    fits = np.array([_fit(low, standard_steps(quality)[0][_LOW]) for quality in _QUALITIES])
     good = np.flatnonzero((fits[:, 0] > _CLEAR) & (fits[:, 1] > _SURE))
     if not len(good):
         return None
@@ -148,6 +152,7 @@ def cut_blocks(plane: np.ndarray, at: tuple[int, int], corner: tuple[int, int]) 
 def _sparsest_corner(crops: Sequence[Crop]) -> tuple[int, int] | None:
     """Return the corner (x, y) of the grid at which coefficients are most often next to nothing."""
     best, corner = np.inf, None
+    crops = crops[:: max(len(crops) // _CROPS_SEARCHED, 1)]
     for y in range(SIDE):
         for x in range(SIDE):
             blocks = np.concatenate([cut_blocks(*crop, (x, y)) for crop in crops])
@@ -161,9 +166,8 @@ def _sparsest_corner(crops: Sequence[Crop]) -> tuple[int, int] | None:
 
 
 def _fit(coefficients: np.ndarray, steps: np.ndarray) -> tuple[float, float]:
-    """Return the mean cosine of coefficients over steps, and in how many deviations of chance."""
+    """Return the mean cosine of coefficients (n, k) over steps, and in how many deviations of chance."""
     used = (np.abs(coefficients) > steps / 2) & (steps >= min(_COARSE, steps.max() / 2))
-    used[:, 0, 0] = False
     count = int(used.sum())
     if count < _LEAST_USED:
         return 0.0, 0.0

@@ -126,12 +126,6 @@ def block_transform(blocks: np.ndarray) -> np.ndarray:
     return (flat @ np.kron(_MATRIX, _MATRIX).T.astype(blocks.dtype)).reshape(blocks.shape)
 
 
-def inverse_block_transform(coefficients: np.ndarray) -> np.ndarray:
-    """Return the blocks that `block_transform` has transformed."""
-    flat = coefficients.reshape(*coefficients.shape[:-2], WINDOW * WINDOW)
-    return (flat @ np.kron(_MATRIX, _MATRIX).astype(coefficients.dtype)).reshape(coefficients.shape)
-
-
 _MATRIX = np.cos(np.pi / WINDOW * np.outer(np.arange(WINDOW), np.arange(WINDOW) + 0.5)) * (2 / WINDOW) ** 0.5
 _MATRIX[0] *= 0.5**0.5
 

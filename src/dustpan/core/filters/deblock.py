@@ -8,7 +8,8 @@ import cv2
 import numpy as np
 
 from dustpan.core.filters.compression import SIDE, join_luma, split_luma
-from dustpan.core.filters.dct import block_transform, clean_plane, double, halve, inverse_block_transform, window_mean
+from dustpan.core.filters.dct import clean_plane, double, halve, window_mean
+from dustpan.core.kernels.blocks import count_strong, hold_blocks
 from dustpan.core.picture.region import Region
 from dustpan.core.work.cancel import Check, no_check
 
@@ -78,10 +79,9 @@ def _clean(
     plane: np.ndarray, rounding: Rounding, which: int, *, ringing: float, column: int, check: Check
 ) -> np.ndarray:
     """Return a plane of whole blocks cleaned, each coefficient within its bounds."""
-    steps, errors = rounding.steps[which], rounding.errors[which]
+    steps, errors = (np.require(table[which], np.float32, "C") for table in (rounding.steps, rounding.errors))
     mean = np.float32(np.sqrt((errors**2).mean()))
-    coefficients = block_transform(_blocks(plane))
-    parts = cv2.resize(_error_parts(coefficients, steps, mean, ringing), plane.shape[::-1])
+    parts = cv2.resize(_error_parts(plane, steps, mean, ringing), plane.shape[::-1])
     cleaned = clean_plane(
         plane,
         sigma=window_mean(parts) * (np.float32(_ASSUMED[which]) * mean),
@@ -89,21 +89,14 @@ def _clean(
         left=column,
         check=check,
     )
-    room = _ALLOWED * steps
-    held = np.clip(block_transform(_blocks(cleaned)), coefficients - room, coefficients + room)
-    blocks = inverse_block_transform(held)
-    return np.ascontiguousarray(blocks.swapaxes(1, 2)).reshape(plane.shape)
+    hold_blocks(plane, _ALLOWED * steps, cleaned)
+    return cleaned
 
 
-def _blocks(plane: np.ndarray) -> np.ndarray:
-    """Return (rows, columns, 8, 8) of a plane of whole blocks."""
-    height, width = plane.shape
-    return np.ascontiguousarray(plane.reshape(height // SIDE, SIDE, width // SIDE, SIDE).swapaxes(1, 2))
-
-
-def _error_parts(coefficients: np.ndarray, steps: np.ndarray, mean: np.float32, ringing: float) -> np.ndarray:
+def _error_parts(plane: np.ndarray, steps: np.ndarray, mean: np.float32, ringing: float) -> np.ndarray:
     """Return each block's error relative to the mean one, as far as `ringing` lets them differ."""
-    busy = (np.abs(coefficients) > steps / 2).reshape(*coefficients.shape[:2], -1)[..., 1:].sum(axis=-1)
+    busy = np.empty((plane.shape[0] // SIDE, plane.shape[1] // SIDE), np.float32)
+    count_strong(plane, steps / 2, busy)
     even = np.float32(np.sqrt((steps**2).mean() / 12))
-    own = even * np.minimum(_CALM + _PER_COEFFICIENT * busy.astype(np.float32), 1.1)
+    own = even * np.minimum(_CALM + _PER_COEFFICIENT * busy, 1.1)
     return (np.clip(own / mean, _LEAST_PART, _MOST_PART) ** (_BUSY * ringing)).astype(np.float32)

@@ -1,0 +1,32 @@
+"""Whole equals tiled: what every step is held to."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from dustpan.core.render.engine import Engine
+from dustpan.core.render.plan import Plan
+from dustpan.core.steps.base import MAX_SUPPORT, Context
+
+
+def compare_whole_and_tiled(engine: Engine, plan: Plan) -> None:
+    """The filter on the whole picture gives what blocks and sketches give."""
+    if not plan.active:
+        pytest.skip("these settings change nothing")
+    prepared, size = plan.active[0], plan.size
+    tile = engine.source.read((0, 0, *size))
+    kept = tile.copy()
+    tile.flags.writeable = False
+    context = Context(prepared.noise, size, mosaic=engine.source.mosaic)
+    whole = prepared.kind.apply(tile, (0, 0, *size), prepared.params, prepared.analysis, context)
+    assert whole.shape[:2] == kept.shape[:2] and whole.shape[2] == plan.channels
+    assert np.isfinite(whole).all()
+    assert np.array_equal(tile, kept)
+    assert 0 <= prepared.kind.support(prepared.params, prepared.analysis) <= MAX_SUPPORT
+    tiled = engine.render(plan, (0, 0, *size))
+    assert tiled.dtype == np.float32
+    assert np.abs(tiled - whole).max() < 1e-5
+    # What a view asks for, and what stands on no grid at all.
+    for x0, y0, x1, y1 in ((72, 40, 600, 344), (336, 200, 580, 540), (0, 504, 64, 552), (73, 41, 398, 207)):
+        assert np.array_equal(engine.sketch(plan, (x0, y0, x1, y1)), tiled[y0:y1, x0:x1])
