@@ -1,0 +1,170 @@
+"""Tell bands apart from the picture: offsets that whole rows share, whatever lies in them.
+
+Everything here speaks of rows; for columns the picture is turned first.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import cv2
+import numpy as np
+from scipy import ndimage
+
+from dustpan.core.picture.curve import decode_curve, encode_curve, encode_slope
+
+CELL = 12  # px along a row that are averaged first: whole periods of every pattern of a sensor
+SEGMENT = 9  # cells; segments are compared with one another
+_NEAR = 8  # rows on both sides that a row is compared with to tell whether there are bands
+_WINDOW = 64  # rows in which a segment's variance is taken
+_FLATTEST = 0.1  # share of the windows that must show the bands
+_SCALES = (0, 1, 2, 4, 8, 16)  # rows, deviations of the blurs between which bands are told apart
+_PARTS = 8  # of the width; how far they disagree tells the error
+_CLIPPED = (0.5 / 255, 254.5 / 255)
+_REFERENCE_SLOPE = encode_slope(np.array(0.3, np.float32))  # at the tone at which bands of light are given
+
+
+@dataclass(frozen=True, eq=False)
+class Bands:
+    """Offsets of rows.
+
+    Attributes
+    ----------
+    offsets : (rows, channels) float32; of bands of light as they show at a tone of 0.3.
+    of_light : whether they were added to light, so that they show more in the darks.
+    """
+
+    offsets: np.ndarray
+    of_light: bool
+
+    @property
+    def size(self) -> float:
+        """Deviation of the offsets."""
+        return float(np.sqrt((self.offsets**2).mean()))
+
+
+def average_cells(tile: np.ndarray) -> np.ndarray:
+    """Return (h, w / 12, c) means along the rows of (h, w, c); the last cell takes what is left over."""
+    height, width, channels = tile.shape
+    count = max(width // CELL, 1)
+    whole = min(count * CELL, width)
+    cells = tile[:, :whole].reshape(height, count, -1, channels).mean(axis=2)
+    if whole < width:
+        rest = width - whole
+        cells[:, -1] += (tile[:, whole:].mean(axis=1) - cells[:, -1]) * (rest / (rest + CELL))
+    return cells.astype(np.float32)
+
+
+def band_strength(cells: np.ndarray, *, of_light: bool = False) -> tuple[float, float]:
+    """Return the deviation of what all segments of the rows have in common, 0 where that is the picture itself.
+
+    Parameters
+    ----------
+    cells : (h, n, c) means along the rows.
+
+    Returns
+    -------
+    The deviation, and how even it is over the picture: the least over the middle one of the windows, 0 to 1.
+
+    Notes
+    -----
+    Bands go through the whole picture. So the variance that rows share is bounded by the one found in the calmest
+    windows: boards, waves and horizons leave a sky, bands do not.
+    """
+    tone = cells.mean(axis=2)
+    base = _row_median(tone)
+    rest = (tone - base) / (_gain(base) if of_light else np.float32(1))
+    clipped = (cells.min(axis=2) <= _CLIPPED[0]) | (cells.max(axis=2) >= _CLIPPED[1])
+    count = rest.shape[1] // SEGMENT
+    height = rest.shape[0] // _WINDOW * _WINDOW
+    if count < 2 or not height:
+        return 0.0, 0.0
+    parts = rest[:, : count * SEGMENT].reshape(-1, count, SEGMENT)
+    means = parts.mean(axis=2)
+    noise = parts.var(axis=2, ddof=1) / SEGMENT
+    windows = means[:height].reshape(-1, _WINDOW, count)
+    spread = _robust_variance(windows, 1) - np.median(noise[:height].reshape(windows.shape), axis=1)
+    sound = clipped[:height, : count * SEGMENT].reshape(len(windows), _WINDOW, count, SEGMENT).mean(axis=(1, 3)) < 0.05
+    if sound.sum() < 3:
+        return 0.0, 0.0
+    least, middle = (max(float(v), 0.0) for v in np.quantile(spread[sound], [_FLATTEST, 0.5]))
+    strength = np.sqrt(min(least, max(_shared_variance(means), 0.0)))
+    return float(strength), float(np.sqrt(least / max(middle, 1e-12)))
+
+
+def find_bands(cells: np.ndarray, *, protect: float, of_light: bool = False) -> Bands:
+    """Return the offset of each row.
+
+    Parameters
+    ----------
+    cells : (h, n, c) means along the rows.
+    protect : 0 to 1; more keeps structure of the picture out of the offsets.
+
+    Notes
+    -----
+    Each octave of the variation down the picture is averaged along the rows with weights that fall with what varies
+    there beside the row's own mean, then multiplied by its share of signal, which the disagreement of eight parts of
+    the width tells.
+    """
+    gain = _gain(cells.mean(axis=2, keepdims=True)) if of_light else np.float32(1)
+    clipped = (cells.min(axis=2) <= _CLIPPED[0]) | (cells.max(axis=2) >= _CLIPPED[1])
+    blurred = [_blur_down(cells, scale) for scale in _SCALES]
+    offsets = np.zeros((cells.shape[0], cells.shape[2]), np.float32)
+    for (fine, coarse), scale in zip(pairwise(blurred), _SCALES[1:], strict=True):
+        offsets += _octave((fine - coarse) / gain, ~clipped, 6 * scale + 5, protect)
+    return Bands(offsets, of_light)
+
+
+def _octave(rest: np.ndarray, sound: np.ndarray, window: int, protect: float) -> np.ndarray:
+    """Return (h, c) offsets of one octave: weighed, clipped and shrunk to what is certain."""
+    height, _, channels = rest.shape
+    mean = np.median(rest, axis=1)
+    for _ in range(2):
+        own = rest - mean[:, None]
+        energy = cv2.blur((own * own).sum(axis=2), (3, window), borderType=cv2.BORDER_REFLECT) + np.float32(1e-9)
+        weights = (sound / energy ** np.float32(0.5 + protect) + np.float32(1e-6))[..., None]
+        limit = 2 * np.sqrt(energy / channels)[..., None]
+        mean = mean + (weights * np.clip(own, -limit, limit)).sum(axis=1) / weights.sum(axis=1)
+    own = np.clip(rest - mean[:, None], -limit, limit)
+    sums = np.stack([part.sum(axis=1) for part in np.array_split(weights * own, _PARTS, axis=1)])
+    error = (sums**2).sum(axis=0) / weights.sum(axis=1) ** 2 * (_PARTS / (_PARTS - 1))
+    error = cv2.blur(error, (1, window), borderType=cv2.BORDER_REFLECT).reshape(height, channels)
+    signal = np.maximum(_robust_variance(mean, 0) - np.median(error, axis=0), 0)
+    most = 2.5 * np.sqrt(signal)
+    return np.clip(mean, -most, most) * (signal / (signal + error + np.float32(1e-12)))
+
+
+def take_off(tile: np.ndarray, offsets: np.ndarray, *, of_light: bool) -> np.ndarray:
+    """Return a tile (h x w x c) less offsets (h x 1 x c for rows, 1 x w x c for columns) of bands."""
+    if not of_light:
+        return tile - offsets
+    return encode_curve(decode_curve(tile) - offsets / _REFERENCE_SLOPE)
+
+
+def _gain(tone: np.ndarray) -> np.ndarray:
+    """Return how much more a little light shows at a tone than at the reference."""
+    return encode_slope(np.clip(tone, 0, 1)) / _REFERENCE_SLOPE
+
+
+def _row_median(tone: np.ndarray) -> np.ndarray:
+    padded = np.pad(tone, ((_NEAR, _NEAR), (0, 0)), mode="symmetric")
+    return np.median(np.lib.stride_tricks.sliding_window_view(padded, 2 * _NEAR + 1, axis=0), axis=-1)
+
+
+def _blur_down(cells: np.ndarray, scale: float) -> np.ndarray:
+    return cells if scale == 0 else ndimage.gaussian_filter1d(cells, scale, axis=0, mode="reflect")
+
+
+def _robust_variance(values: np.ndarray, axis: int) -> np.ndarray:
+    around = np.abs(values - np.median(values, axis=axis, keepdims=True))
+    return (1.4826 * np.median(around, axis=axis)) ** 2
+
+
+def _shared_variance(means: np.ndarray) -> float:
+    """Return the median covariance of segments that are no neighbours, outliers clipped; means : (h, segments)."""
+    most = 2.5 * np.sqrt(_robust_variance(means, 0))
+    held = np.clip(means - np.median(means, axis=0), -most, most)
+    shared = held.T @ held / len(held)
+    apart = np.triu_indices(len(shared), 2 if len(shared) > 3 else 1)
+    return float(np.median(shared[apart]))
