@@ -72,9 +72,8 @@ def band_strength(cells: np.ndarray, *, of_light: bool = False) -> tuple[float, 
     Bands go through the whole picture. So the variance that rows share is bounded by the one found in the calmest
     windows: boards, waves and horizons leave a sky, bands do not.
     """
-    tone = cells.mean(axis=2)
-    base = _row_median(tone)
-    rest = (tone - base) / (_gain(base) if of_light else np.float32(1))
+    tone = (_as_light(cells) if of_light else cells).mean(axis=2)
+    rest = tone - _row_median(tone)
     clipped = (cells.min(axis=2) <= _CLIPPED[0]) | (cells.max(axis=2) >= _CLIPPED[1])
     count = rest.shape[1] // SEGMENT
     height = rest.shape[0] // _WINDOW * _WINDOW
@@ -107,12 +106,12 @@ def find_bands(cells: np.ndarray, *, protect: float, of_light: bool = False) -> 
     there beside the row's own mean, then multiplied by its share of signal, which the disagreement of eight parts of
     the width tells.
     """
-    gain = _gain(cells.mean(axis=2, keepdims=True)) if of_light else np.float32(1)
     clipped = (cells.min(axis=2) <= _CLIPPED[0]) | (cells.max(axis=2) >= _CLIPPED[1])
-    blurred = [_blur_down(cells, scale) for scale in _SCALES]
+    values = _as_light(cells) if of_light else cells
+    blurred = [_blur_down(values, scale) for scale in _SCALES]
     offsets = np.zeros((cells.shape[0], cells.shape[2]), np.float32)
     for (fine, coarse), scale in zip(pairwise(blurred), _SCALES[1:], strict=True):
-        offsets += _octave((fine - coarse) / gain, ~clipped, 6 * scale + 5, protect)
+        offsets += _octave(fine - coarse, ~clipped, 6 * scale + 5, protect)
     return Bands(offsets, of_light)
 
 
@@ -142,9 +141,9 @@ def take_off(tile: np.ndarray, offsets: np.ndarray, *, of_light: bool) -> np.nda
     return encode_curve(decode_curve(tile) - offsets / _REFERENCE_SLOPE)
 
 
-def _gain(tone: np.ndarray) -> np.ndarray:
-    """Return how much more a little light shows at a tone than at the reference."""
-    return encode_slope(np.clip(tone, 0, 1)) / _REFERENCE_SLOPE
+def _as_light(cells: np.ndarray) -> np.ndarray:
+    """Return light, scaled so that a little more of it is as much more as it shows at the reference tone."""
+    return decode_curve(cells) * _REFERENCE_SLOPE
 
 
 def _row_median(tone: np.ndarray) -> np.ndarray:

@@ -1,0 +1,209 @@
+"""Lines of a sensor: rows at a fixed period whose values are shifted against their neighbours.
+
+Everything here speaks of rows; for columns the picture is turned first. Rows are compared with rows `apart` px away,
+which on a sensor's mosaic hold the same colours.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import cv2
+import numpy as np
+
+PERIODS = range(4, 65)
+SUPPORT = 96  # px: smoothed along the row twice; lines above and below, and the rows that these are compared with
+_BLOCK = 112  # px, side of the squares in which lines are looked for
+_SURE = 6.0  # deviations by which a line stands out in a square
+_AGREEING, _LEAST_SQUARES = 0.12, 3  # share and number of the squares that must show the same lines
+_SMOOTHED, _SMOOTHED_PX = 33, 66  # values along the row that are averaged, within so many pixels
+_LINES = 40  # px; lines within that distance are averaged too
+_REACH = 4  # rows around a line that it may have been smeared to
+_PART_OF_PEAK = 0.3  # of a line's offset, from which a row beside it belongs to it
+#: Tones and the point (column, row) they begin at.
+Crop = tuple[np.ndarray, tuple[int, int]]
+
+
+@dataclass(frozen=True)
+class Lines:
+    """Where a sensor's lines are.
+
+    Attributes
+    ----------
+    period : px from line to line.
+    phases : row numbers, modulo the period, that belong to lines.
+    size : the offset of the clearest squares, in the values' own unit.
+    """
+
+    period: int
+    phases: tuple[int, ...]
+    size: float
+
+    def rows(self, start: int, end: int) -> np.ndarray:
+        """Return which of the rows from `start` to `end` belong to lines."""
+        return np.isin(np.arange(start, end) % self.period, self.phases)
+
+
+def find_lines(crops: Sequence[Crop], *, apart: int, least: float, period: int = 0) -> Lines | None:
+    """Return the lines of a picture, or None.
+
+    Parameters
+    ----------
+    crops : parts of the picture.
+    apart : distance of the rows that each row is compared with.
+    least : offset that is worth a line.
+    period : 0 to look for it, or the one to take.
+
+    Notes
+    -----
+    In each square rows are averaged and folded by every period; the phase that stands out most from the scatter of the
+    rows tells a line. Things in the picture repeat as well, but not with the same period and phase in many squares.
+    """
+    votes: dict[tuple[int, int], list[tuple[np.ndarray, int, float]]] = {}
+    squares = [(square, row) for crop in crops for square, row in _squares(crop)]
+    periods = [period] if period else [p for p in PERIODS if p % (2 if apart % 2 == 0 else 1) == 0]
+    for square, row in squares:
+        best = max((_strongest(square, row, apart, p) for p in periods), default=(0.0, 0, 0, 0.0))
+        if best[0] > _SURE:
+            votes.setdefault(best[1:3], []).append((square, row, best[3]))
+    if not votes:
+        return None
+    (found, phase), agreeing = max(votes.items(), key=lambda item: len(item[1]))
+    size = float(np.median([abs(offset) for _, _, offset in agreeing]))
+    if size < least or len(agreeing) < max(_LEAST_SQUARES, _AGREEING * len(squares)):
+        return None
+    return Lines(found, _smeared(agreeing, found, phase, apart), size)
+
+
+def _squares(crop: Crop) -> list[tuple[np.ndarray, int]]:
+    """Return (square, its first row) for all of a crop."""
+    tone, (_, top) = crop
+    down, across = (max(n // _BLOCK, 1) for n in tone.shape)
+    rows = [int(v) for v in np.linspace(0, tone.shape[0], down + 1)]
+    columns = [int(v) for v in np.linspace(0, tone.shape[1], across + 1)]
+    return [(tone[y0:y1, x0:x1], top + y0) for y0, y1 in pairwise(rows) for x0, x1 in pairwise(columns)]
+
+
+def _row_offsets(square: np.ndarray, apart: int) -> np.ndarray:
+    """Return by how much each row differs from the rows `apart` above and below, robustly averaged along it."""
+    rest = square[apart:-apart] - (square[: -2 * apart] + square[2 * apart :]) / 2
+    middle = np.median(rest, axis=1, keepdims=True)
+    limit = 2 * 1.4826 * np.median(np.abs(rest - middle)) + 1e-12
+    return (middle + np.clip(rest - middle, -limit, limit)).mean(axis=1)
+
+
+def _strongest(square: np.ndarray, row: int, apart: int, period: int) -> tuple[float, int, int, float]:
+    """Return (deviations, period, phase, offset) of the phase of a period that stands out most."""
+    if square.shape[0] < 2 * apart + 4 * period:
+        return 0.0, period, 0, 0.0
+    offsets = _row_offsets(square, apart)
+    phases = (row + apart + np.arange(len(offsets))) % period
+    counts = np.bincount(phases, minlength=period)
+    means = np.bincount(phases, offsets, minlength=period) / np.maximum(counts, 1)
+    spread = np.sqrt(np.mean((offsets - means[phases]) ** 2) * len(offsets) / max(len(offsets) - period, 1)) + 1e-9
+    deviations = np.abs(means) * np.sqrt(counts) / spread
+    most = int(np.argmax(deviations))
+    return float(deviations[most]), period, most, float(means[most])
+
+
+def _smeared(squares: Sequence[tuple[np.ndarray, int, float]], period: int, phase: int, apart: int) -> tuple[int, ...]:
+    """Return the phases that belong to a line: of an interpolated mosaic the rows beside it do too."""
+    step = apart if apart % 2 == 0 else 1
+    reach = min(_REACH, (period - 1) // 2 - step)
+    if reach < step:
+        return (phase,)
+    shifts = np.arange(-reach // step * step, reach + 1, step) if step > 1 else np.arange(-reach, reach + 1)
+    found = []
+    for square, row, offset in squares:
+        first = (phase - row) % period
+        lines = np.arange(first, len(square), period)
+        lines = lines[(lines > reach + step) & (lines < len(square) - reach - step - 1)]
+        if len(lines):
+            ends = (square[lines - reach - step] + square[lines + reach + step]) / 2
+            found.append([np.median(square[lines + shift] - ends) / offset for shift in shifts])
+    profile = np.median(found, axis=0) if found else np.array([1.0])
+    belongs = [int(s) for s, v in zip(shifts, profile, strict=False) if abs(v) > _PART_OF_PEAK or s == 0]
+    return tuple(sorted({(phase + shift) % period for shift in belongs}))
+
+
+def mend_lines(tile: np.ndarray, top: int, lines: Lines, *, apart: int, strength: float) -> np.ndarray:
+    """Return a tile whose lines are brought back to their neighbours.
+
+    Parameters
+    ----------
+    tile : h x w x c; each line is changed by an offset that varies slowly along it.
+    top : row of the picture that the tile begins at.
+    apart : as for `find_lines`; values this far apart along a row hold the same colour.
+
+    Notes
+    -----
+    A line's offset is its difference to the nearest sound rows, averaged along the row (outliers clipped) and over the
+    lines nearby, weighed by how well sound rows beside it fit their own neighbours there: an edge along the row counts
+    for little.
+    """
+    height = tile.shape[0]
+    belongs = lines.rows(top, top + height)
+    step = apart if apart % 2 == 0 else 1
+    above, below = _sound_rows(belongs, step)
+    above, below = np.where(above < 0, below, above), np.where(below == height, above, below)  # at the picture's ends
+    rows = np.flatnonzero(belongs & (above >= 0) & (below >= 0) & (above < height) & (below < height))
+    if not len(rows):
+        return tile
+    apart_by = np.maximum(below[rows] - above[rows], 1)
+    share = np.clip((rows - above[rows]) / apart_by, 0, 1).astype(np.float32)[:, None, None]
+    base = tile[above[rows]] * (1 - share) + tile[below[rows]] * share
+    offsets = _along(tile[rows] - base, step)
+    doubt = _doubt(tile, above[rows], below[rows], step)
+    mended = tile.copy()
+    mended[rows] -= np.float32(strength) * _over_lines(offsets, doubt, rows, lines, top)
+    return mended
+
+
+def _sound_rows(belongs: np.ndarray, step: int) -> tuple[np.ndarray, np.ndarray]:
+    """Return for every row the nearest sound ones above and below at multiples of `step`; -1 or the height for none."""
+    height = len(belongs)
+    above, below = np.full(height, -1), np.full(height, height)
+    for distance in range(step, max(4 * step, 10) + 1, step):
+        rows = np.arange(height)
+        up, down = rows - distance, rows + distance
+        sound_up = (up >= 0) & ~belongs[np.maximum(up, 0)]
+        sound_down = (down < height) & ~belongs[np.minimum(down, height - 1)]
+        above = np.where((above < 0) & sound_up, up, above)
+        below = np.where((below == height) & sound_down, down, below)
+    return above, below
+
+
+def _along(rest: np.ndarray, step: int) -> np.ndarray:
+    """Return (n, w, c) differences averaged along the rows, of each colour apart, outliers clipped."""
+    smooth = np.empty_like(rest)
+    count = min(_SMOOTHED, _SMOOTHED_PX // step | 1)
+    for phase in range(step):
+        part = np.ascontiguousarray(rest[:, phase::step])
+        mean = _box(part, count)
+        limit = 2 * np.sqrt(np.maximum(_box((part - mean) ** 2, count), 0)) + np.float32(1e-9)
+        smooth[:, phase::step] = _box(np.clip(part, mean - limit, mean + limit), count)
+    return smooth
+
+
+def _box(part: np.ndarray, count: int) -> np.ndarray:
+    return cv2.blur(part, (count, 1), borderType=cv2.BORDER_REFLECT).reshape(part.shape)
+
+
+def _doubt(tile: np.ndarray, above: np.ndarray, below: np.ndarray, step: int) -> np.ndarray:
+    """Return (n, w, c): how far the sound rows beside the lines are from one another, squared."""
+    return _along(tile[below] - tile[above], step) ** 2 / 4 + np.float32(1e-8)
+
+
+def _over_lines(offsets: np.ndarray, doubt: np.ndarray, rows: np.ndarray, lines: Lines, top: int) -> np.ndarray:
+    """Return the offsets averaged over lines nearby, of the same phase, by the inverse of their doubt."""
+    phases = (rows + top) % lines.period
+    averaged = np.empty_like(offsets)
+    for phase in np.unique(phases):
+        own = np.flatnonzero(phases == phase)
+        for index in own:
+            near = own[np.abs(rows[own] - rows[index]) <= max(_LINES // lines.period, 1) * lines.period]
+            weights = 1 / doubt[near]
+            averaged[index] = (weights * offsets[near]).sum(axis=0) / weights.sum(axis=0)
+    return averaged

@@ -1,0 +1,131 @@
+"""Banding and sensor lines: taken off where they are, and nothing changed where there are none."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from tests.core.steps.tiling import compare_whole_and_tiled
+
+from dustpan.core.document.history import Document
+from dustpan.core.document.route import Route, new_step
+from dustpan.core.judge.propose import propose_route
+from dustpan.core.picture.curve import decode_curve, encode_curve, encode_slope
+from dustpan.core.picture.source import Source
+from dustpan.core.render.engine import Engine
+from dustpan.core.render.plan import Plan, Prepared
+from dustpan.core.steps import kinds
+from dustpan.simulate.scenes import clean_picture, raw_picture
+
+LEVEL = 1 / 255
+PERIOD, PHASE = 12, 5
+
+
+@pytest.fixture(scope="module")
+def quiet() -> np.ndarray:
+    """A part of the bench with wood, brass, felt and wall, under noise of 3 levels."""
+    sound = clean_picture("bench", size=(1200, 800), dtype=np.float32).pixels[120:680, 200:1000]
+    return (sound + np.random.default_rng(4).normal(0, 3 * LEVEL, sound.shape)).astype(np.float32)
+
+
+def stored(picture: np.ndarray) -> np.ndarray:
+    return np.clip(np.rint(picture * 255), 0, 255).astype(np.uint8)
+
+
+def mended(source: Source, kind: str, **values) -> tuple[np.ndarray, Plan, Prepared]:
+    engine, step = Engine(source), new_step(kind, kind)
+    plan = engine.plan(Document(Route((replace(step, params=replace(step.params, **values)),))), outline=True)
+    return engine.render(plan, (0, 0, *plan.size)), plan, plan.prepared[0]
+
+
+def bands_of(shape, deviation: float, *, columns: bool) -> np.ndarray:
+    count = shape[1] if columns else shape[0]
+    offsets = np.random.default_rng(9).normal(0, deviation * LEVEL, count)
+    return offsets[None, :, None] if columns else offsets[:, None, None]
+
+
+@pytest.mark.parametrize("columns", [False, True])
+@pytest.mark.parametrize("of_light", [False, True])
+def test_bands_are_taken_off(quiet, columns, of_light):
+    offsets = bands_of(quiet.shape, 2 if of_light else 4, columns=columns)
+    banded = quiet + offsets
+    if of_light:
+        banded = encode_curve(decode_curve(quiet) + offsets / encode_slope(np.array(0.3)))
+    result, _, prepared = mended(Source(stored(banded)), "banding", rows=0.8 * (not columns), columns=0.8 * columns)
+    found = prepared.analysis.columns if columns else prepared.analysis.rows
+    assert found.of_light is of_light
+    left = [(picture - stored(quiet) / 255).mean(axis=0 if columns else 1).std() for picture in (result, banded)]
+    assert left[0] < 0.45 * left[1]
+
+
+def test_a_picture_without_bands_or_lines_is_left_as_it_is(quiet):
+    for picture in (stored(quiet), stored(clean_picture("bench", size=(900, 600), dtype=np.float32).pixels)):
+        source = Source(picture)
+        for kind, values in (("banding", {"columns": 0.8}), ("sensor_lines", {})):
+            result, plan, prepared = mended(source, kind, **values)
+            assert np.array_equal(result, source.read((0, 0, *plan.size)))
+            assert prepared.kind.tell(prepared.params, prepared.analysis) == "none found"
+
+
+def test_bands_and_lines_are_said_and_their_steps_proposed(quiet):
+    lines = np.zeros(quiet.shape, np.float32)
+    lines[PHASE::PERIOD] = 5 * LEVEL
+    for added, what in ((bands_of(quiet.shape, 4, columns=False), "banding"), (lines, "sensor_lines")):
+        engine = Engine(Source(stored(quiet + added)))
+        survey = engine.survey(engine.plan(Document()))
+        assert len(kinds()[what].findings(survey)) == 1
+        proposed = [step.kind for step in propose_route(engine)]
+        assert what in proposed and not {"banding", "sensor_lines"} - {what} & set(proposed)
+
+
+def flare(shape) -> np.ndarray:
+    y, x = np.mgrid[0 : shape[0], 0 : shape[1]]
+    return np.exp(-((x - shape[1] * 0.4) ** 2 + (y - shape[0] * 0.5) ** 2) / (2 * (shape[0] / 4) ** 2))
+
+
+@pytest.mark.parametrize("columns", [False, True])
+def test_lines_near_flare_are_taken_off(quiet, columns):
+    picture = np.ascontiguousarray(quiet.swapaxes(0, 1)) if columns else quiet
+    on = np.zeros(quiet.shape[:2])
+    on[PHASE::PERIOD] = 6 * LEVEL
+    added = on * flare(quiet.shape)
+    added = (added.T if columns else added)[..., None]
+    result, _, prepared = mended(Source(stored(picture + added)), "sensor_lines")
+    assert prepared.analysis.columns is columns
+    assert (prepared.analysis.lines.period, prepared.analysis.lines.phases) == (PERIOD, (PHASE,))
+    left = result - stored(picture) / 255
+    rows = left.swapaxes(0, 1) if columns else left
+    assert abs((rows[PHASE::PERIOD] * flare(quiet.shape)[PHASE::PERIOD, :, None]).mean()) < 0.1 * added.mean() * PERIOD
+    changed = np.abs(result - stored(picture + added) / 255).max(axis=(0, 2) if columns else (1, 2)) > 1e-6
+    assert set(np.flatnonzero(changed) % PERIOD) == {PHASE}
+
+
+@pytest.mark.parametrize("six", [False, True])
+def test_lines_of_a_mosaic_are_taken_off_before_development(six):
+    sound = raw_picture("bench", iso=1600, size=(600, 480), six=six)
+    on = np.zeros((480, 600))
+    on[PHASE::PERIOD] = 900.0
+    numbers = np.clip(sound.pixels + (on * flare(on.shape))[..., None], 0, 16383).astype(np.uint16)
+    source = replace(sound, pixels=numbers)
+    engine = Engine(source)
+    plan = engine.plan_mosaic(Route((new_step("sensor_lines", "sensor_lines"),)))
+    assert plan.prepared[0].analysis.lines.period == PERIOD
+    compare_whole_and_tiled(engine, plan)
+    light = sound.mosaic.light(sound.pixels, (0, 0, 600, 480))
+    before, after = (
+        ((picture - light)[PHASE::PERIOD, :, 0] * flare(on.shape)[PHASE::PERIOD]).mean()
+        for picture in (source.read((0, 0, 600, 480)), engine.render(plan, (0, 0, 600, 480)))
+    )
+    assert abs(after) < 0.1 * before
+
+
+def test_lines_and_bands_are_mended_the_same_in_tiles(quiet):
+    large = np.tile(quiet, (2, 1, 1))[:640, :704]
+    lines = np.zeros(large.shape, np.float32)
+    lines[3::16] = 6 * LEVEL
+    for added, kind in ((lines, "sensor_lines"), (bands_of(large.shape, 4, columns=False), "banding")):
+        source = Source(stored(large + added))
+        _, plan, prepared = mended(source, kind)
+        assert prepared.kind.tell(prepared.params, prepared.analysis) != "none found"
+        compare_whole_and_tiled(Engine(source), plan)
