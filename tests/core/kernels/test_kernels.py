@@ -12,6 +12,7 @@ from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of, wit
 from dustpan.core.filters.dct import clean_plane
 from dustpan.core.filters.deblock import Rounding, deblock_tile
 from dustpan.core.filters.detail import structured_part
+from dustpan.core.filters.fireflies import find_fireflies
 from dustpan.core.filters.quick import Cleaning
 from dustpan.core.filters.sharpen import Sharpening, sharpen_plane
 from dustpan.core.filters.specks import find_specks, mend_mosaic, mend_specks
@@ -67,6 +68,7 @@ def test_every_kernel_keeps_its_one_signature(layout):
     steps = layout(np.full((8, 8), 0.1, np.float32))
     rounding = Rounding((steps, steps), (steps, steps), corner=(3, 5), halved=True)
     results.append(deblock_tile(picture, (0, 0, 64, 48), rounding, ringing=0.5))
+    results.append(find_fireflies(picture, picture[..., :0], strength=0.5, radius=3, spare=0.7)[1])
     assert all(np.isfinite(result).all() for result in results)
     assert {kernel.name: len(kernel.signatures) for kernel in kernels()} == {kernel.name: 1 for kernel in kernels()}
 

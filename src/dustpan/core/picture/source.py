@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from dustpan.core.picture.features import Features
 from dustpan.core.picture.region import Region
 from dustpan.core.picture.working import to_working
 
@@ -148,6 +149,11 @@ class Source:
         return self.pixels.shape[2] == 1 and self.mosaic is None
 
     @cached_property
+    def features(self) -> Features | None:
+        """Feature channels among the layers."""
+        return Features.of(self.layers, self.pixels.shape[:2]) if self.layers else None
+
+    @cached_property
     def key(self) -> str:
         """A hash of the pixels and of what they mean, the root of every cache key."""
         digest = hashlib.blake2b(digest_size=16)
@@ -159,6 +165,9 @@ class Source:
         if self.mosaic is not None:
             digest.update(self.mosaic.pattern.tobytes() + self.mosaic.black.tobytes())
             digest.update(repr((self.mosaic.white, self.mosaic.as_shot, self.mosaic.to_display.tolist())).encode())
+        if self.features is not None:
+            for plane in self.features.planes:
+                digest.update(plane.tobytes())
         if self.compression is not None:
             digest.update(self.compression.luminance.tobytes() + self.compression.chroma.tobytes())
         return digest.hexdigest()

@@ -72,7 +72,7 @@ class Engine(Renderer):
         fixed = None if noise is None else noise.key
         key = digest(source.key, facts, fixed)
         self.base = WholeBase.of(source, key, pool=pool)
-        self._start = Plan(self.base, self._fixed_noise or self._measured(self.base))
+        self._start = Plan(self.base, self._fixed_noise or self._measured(self.base), features=source.features)
 
     @property
     def noise(self) -> NoiseModel:

@@ -19,6 +19,7 @@ from dustpan.core.noise.fields import EvenField, MixedField, NoiseField
 from dustpan.core.noise.measured import MeasuredNoise
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.picture.base import Base
+from dustpan.core.picture.features import Features
 from dustpan.core.picture.pyramid import level_under
 from dustpan.core.picture.region import Extent, Size
 from dustpan.core.render.grid import ALIGN
@@ -136,6 +137,7 @@ class Plan:
     level : 0 is exact; above it a draft of the picture reduced by 2 ** level.
     mended : the leading Mend steps (and a mosaic's development), whose result Base holds.
     outline : the leading Mend steps are among the prepared ones, so that no Base is made of them.
+    features : feature channels of the source, at full size.
     """
 
     base: Base
@@ -144,6 +146,7 @@ class Plan:
     level: int = 0
     mended: tuple[Prepared, ...] = ()
     outline: bool = False
+    features: Features | None = None
 
     @cached_property
     def active(self) -> tuple[Prepared, ...]:

@@ -16,6 +16,7 @@ from dustpan.core.noise.carry import carry_field, carry_noise
 from dustpan.core.noise.fields import EvenField, NoiseField
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.noise.survey import Survey
+from dustpan.core.picture.features import Features
 from dustpan.core.picture.region import Region, Size, extent_of
 from dustpan.core.picture.source import Mosaic
 from dustpan.core.steps.finding import Finding
@@ -38,6 +39,7 @@ class Context:
     size : width and height of the picture the regions are counted in (smaller in a draft).
     level : the picture is reduced by 2 ** level; 0 when exact.
     mosaic : of the sensor, before development; its tiles are h x w x 1.
+    features : feature channels of a rendered picture, at full size.
     check : to be called now and then; raises Cancelled when the result is no longer wanted.
     """
 
@@ -46,6 +48,7 @@ class Context:
     level: int = 0
     check: Check = no_check
     mosaic: Mosaic | None = None
+    features: Features | None = None
 
     def ends(self, region: Region) -> tuple[bool, bool, bool, bool]:
         """Return whether the picture ends at a region's left, top, right and lower side."""

@@ -1,0 +1,95 @@
+"""Compiled loops that find fireflies: pixels far brighter than most of what lies around them."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from dustpan.core.kernels.compiled import helper, kernel
+
+
+@helper
+def _alike(features, y, x, v, u):
+    """Whether two pixels show the same surface, as far as their features tell."""
+    alike = True
+    for k in range(features.shape[2]):
+        alike = alike and abs(features[y, x, k] - features[v, u, k]) <= np.float32(1)
+    return alike
+
+
+@helper
+def _brighter(light, features, y, x, around, most):
+    """Whether more than `most` alike pixels around are nearly as bright or brighter."""
+    value, count = light[y, x], 0
+    for k in range(around.shape[0]):
+        v, u = y + around[k, 0], x + around[k, 1]
+        if light[v, u] * np.float32(1.3) >= value and _alike(features, y, x, v, u):
+            count += 1
+            if count > most:
+                return True
+    return False
+
+
+@helper
+def _gather(light, features, y, x, around, values, where):
+    """Take down the light of the alike pixels around, and which they are; return their count."""
+    found = 0
+    for k in range(around.shape[0]):
+        v, u = y + around[k, 0], x + around[k, 1]
+        if light[v, u] >= 0 and _alike(features, y, x, v, u):
+            values[found], where[found] = light[v, u], k
+            found += 1
+    return found
+
+
+@kernel("f4[:,::1], f4[:,:,::1], f4[:,:,::1], i8[:,::1], i8, f4, f4, b1[:,::1], f4[:,:,::1]")
+def mark_fireflies(light, colours, features, around, rim, share, reach, marks, base):
+    """Mark the pixels that stand far over a rank of their surroundings, and tell what they should be.
+
+    Parameters
+    ----------
+    light : (h, w) float32, brightest channel in linear light; below 0 where there is no picture.
+    colours : (h, w, 3) float32, linear light.
+    features : (h, w, k) float32, scaled so that a difference of 1 is another surface; k may be 0.
+    around : (n, 2) offsets (row, column) of the pixels compared with.
+    rim : px at each side that are not looked at, at least the largest offset.
+    share : rank, 0 to 1, of the surroundings that a pixel is compared with.
+    reach : how many times the spread of the surroundings a pixel may stand over that rank.
+    marks : (h, w) bool, written.
+    base : (h, w, 3) float32, written where marked: colours of the surroundings, as bright as is allowed.
+    """
+    height, width = light.shape
+    count = around.shape[0]
+    values, where = np.empty(count, np.float32), np.empty(count, np.int64)
+    most = (1 - share) * count
+    for y in range(rim, height - rim):
+        for x in range(rim, width - rim):
+            if _brighter(light, features, y, x, around, most):
+                continue
+            found = _gather(light, features, y, x, around, values, where)
+            if found < count // 4:
+                continue
+            ranked = np.sort(values[:found])
+            upper = ranked[min(int(share * found), found - 1)]
+            spread = upper - ranked[found // 4]
+            limit = upper + reach * (spread + np.float32(0.04) * upper + np.float32(0.002))
+            if light[y, x] > limit:
+                marks[y, x] = True
+                _mean_colour(colours, around, where, values, found, upper, y, x, limit, base)
+
+
+@helper
+def _mean_colour(colours, around, where, values, found, upper, y, x, limit, base):
+    """Write the mean colour of the surroundings up to a rank, at most as bright as `limit`."""
+    red, green, blue, count = np.float32(0), np.float32(0), np.float32(0), np.float32(0)
+    for n in range(found):
+        if values[n] <= upper:
+            v, u = y + around[where[n], 0], x + around[where[n], 1]
+            red += colours[v, u, 0]
+            green += colours[v, u, 1]
+            blue += colours[v, u, 2]
+            count += np.float32(1)
+    brightest = max(max(red, green), blue) / count
+    scale = np.float32(1) / count
+    if brightest > limit:
+        scale *= limit / brightest
+    base[y, x, 0], base[y, x, 1], base[y, x, 2] = red * scale, green * scale, blue * scale

@@ -1,0 +1,125 @@
+"""Fireflies: stray bright pixels that a path tracer leaves when it has seen too few paths of light."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import ClassVar
+
+import cv2
+import numpy as np
+
+from dustpan.core.document.params import Params, param
+from dustpan.core.filters.colour import tone_of
+from dustpan.core.filters.fireflies import find_fireflies, mend_fireflies, support
+from dustpan.core.noise.carry import carry_field, carry_noise
+from dustpan.core.picture.curve import decode_curve
+from dustpan.core.steps.base import Context, Inside, StepKind
+from dustpan.core.steps.finding import Finding
+
+_OTHER_SURFACE = {"albedo": 0.25, "normal": 0.5, "depth": 0.1}  # differences beyond which pixels are not compared
+_A_FEW = 4.0  # fireflies in a megapixel that are not worth a word
+
+
+@dataclass(frozen=True)
+class FirefliesParams(Params):
+    """Settings of the firefly step."""
+
+    strength: float = param(
+        "Strength", 0.5, "How little a pixel may stand out; higher finds fainter ones.", low=0.0, high=1.0, step=0.05
+    )
+    radius: float = param(
+        "Radius", 3.0, "What is as large as this is no firefly but a highlight.", unit="px", low=1.0, high=8.0, step=1.0
+    )
+    spare_highlights: float = param(
+        "Spare highlights", 0.7, "Higher keeps glints that are seen in several pixels.", low=0.0, high=1.0, step=0.05
+    )
+
+
+class Fireflies(StepKind):
+    """Bring stray bright pixels of a rendered picture down to their surroundings."""
+
+    kind = "fireflies"
+    stage = "Mend"
+    order = 20
+    label = "Fireflies"
+    help = "Brings stray bright pixels of rendered pictures down; real highlights are kept."
+    params_type = FirefliesParams
+    marks = True
+    inside: ClassVar = {"found": Inside("Fireflies found", "strength", fine=True)}
+
+    def support(self, params, analysis):
+        """Return 12 to 40 px."""
+        return support(round(params.radius))
+
+    def measured(self, survey):
+        """Return the settings that are always proposed."""
+        return FirefliesParams()
+
+    def mark(self, tile, region, params, analysis, context: Context):
+        """Return the marks (h x w bool) of fireflies in a tile."""
+        return _found(tile, region, params, context)[0]
+
+    def apply(self, tile, region, params, analysis, context: Context):
+        """Return the tile with its fireflies brought down; looks `support` px around."""
+        marks, base = _found(tile, region, params, context)
+        return mend_fireflies(tile, marks, base, radius=round(params.radius))
+
+    def show_inside(self, name, tile, region, params, analysis, context):
+        """Return white where a firefly was found, grown to 3 px, on a dim picture."""
+        grown = cv2.dilate(self.mark(tile, region, params, analysis, context).view(np.uint8), np.ones((3, 3), np.uint8))
+        dim = np.repeat(0.3 * np.clip(tone_of(tile), 0, 1)[..., None], 3, axis=2)
+        dim[grown > 0] = 1.0
+        return dim
+
+    def scaled(self, params, level):
+        """Leave the step out of drafts: reduced pictures hold no single pixels."""
+        return None
+
+    def idle(self, params):
+        """Return whether nothing is brought down."""
+        return params.strength == 0
+
+    def propose(self, survey):
+        """Propose the step where a rendered picture has fireflies."""
+        return FirefliesParams() if self.findings(survey) else None
+
+    def findings(self, survey):
+        """Return the fireflies of a rendered picture, when they are more than a few."""
+        if not survey.linear or survey.metadata.camera or survey.mosaic is not None:
+            return []
+        points = survey.find_points(self.kind, FirefliesParams())
+        if len(points) <= max(2, _A_FEW * survey.megapixels):
+            return []
+        return [Finding("fireflies", f"{len(points)} fireflies", float(len(points)), self.kind, points)]
+
+    def tell(self, params, analysis, found=None):
+        """Return how many were brought down."""
+        if found is None:
+            return ""
+        return f"{found} mended" if found else "none found"
+
+    def ease(self, params, harm, noise):
+        """Find less where glints were knocked back."""
+        if harm != "highlights_lost":
+            return None
+        return replace(params, strength=params.strength / 2) if params.strength > 0.1 else params
+
+    def carry(self, params, analysis, noise, lay=None):
+        """Hand the noise on, as single pixels do not change it."""
+        return noise if lay is None else carry_field(noise, lambda m: carry_noise(m, lambda field: lay(field, field)))
+
+
+def _found(tile, region, params: FirefliesParams, context: Context) -> tuple[np.ndarray, np.ndarray]:
+    surface = np.zeros((*tile.shape[:2], 0), np.float32)
+    if context.features is not None:
+        surface = context.features.surface(region, **_OTHER_SURFACE)
+    return find_fireflies(
+        decode_curve(tile),
+        surface,
+        strength=params.strength,
+        radius=round(params.radius),
+        spare=params.spare_highlights,
+    )
+
+
+KIND = Fireflies()
