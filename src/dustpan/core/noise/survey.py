@@ -72,6 +72,12 @@ class Survey:
         return self.read_crops()
 
     @property
+    def rendered(self) -> bool:
+        """Whether the picture seems to be a renderer's: linear light that no camera and no telescope has seen."""
+        telescope = self.metadata.native is not None and self.metadata.native[0] == "fits"
+        return self.linear and self.mosaic is None and not self.metadata.camera and not telescope
+
+    @property
     def megapixels(self) -> float:
         """Size of the picture in millions of pixels."""
         return self.size[0] * self.size[1] / 1e6

@@ -17,7 +17,8 @@ from dustpan.core.steps.base import Context, Inside, StepKind
 from dustpan.core.steps.finding import Finding
 
 _OTHER_SURFACE = {"albedo": 0.25, "normal": 0.5, "depth": 0.1}  # differences beyond which pixels are not compared
-_A_FEW = 4.0  # fireflies in a megapixel that are not worth a word
+_A_FEW = 25.0  # fireflies in a megapixel that are not worth a word: glints on metal count as many
+_CLEAR = 0.3  # strength at which those are counted
 
 
 @dataclass(frozen=True)
@@ -85,9 +86,9 @@ class Fireflies(StepKind):
 
     def findings(self, survey):
         """Return the fireflies of a rendered picture, when they are more than a few."""
-        if not survey.linear or survey.metadata.camera or survey.mosaic is not None:
+        if not survey.rendered:
             return []
-        points = survey.find_points(self.kind, FirefliesParams())
+        points = survey.find_points(self.kind, FirefliesParams(strength=_CLEAR))
         if len(points) <= max(2, _A_FEW * survey.megapixels):
             return []
         return [Finding("fireflies", f"{len(points)} fireflies", float(len(points)), self.kind, points)]

@@ -125,7 +125,9 @@ class HotPixels(StepKind):
         return None
 
     def propose(self, survey):
-        """Propose the step where hot pixels are found."""
+        """Propose the step where hot pixels are found; a renderer leaves fireflies instead."""
+        if survey.rendered:
+            return None
         params = HotPixelParams()
         count = self.analyse(params, survey).count
         worth = _DOTS if survey.base_noise.luminance == 0 else _WORTH_MENDING
@@ -133,6 +135,8 @@ class HotPixels(StepKind):
 
     def findings(self, survey):
         """Return the hot pixels of the whole picture, when they are more than a few."""
+        if survey.rendered:
+            return []
         points = survey.find_points(self.kind, HotPixelParams())
         drawn = survey.base_noise.luminance == 0
         if len(points) <= max(2, (_DOTS if drawn else _A_FEW) * survey.megapixels):

@@ -247,8 +247,7 @@ class Noise(StepKind):
     def findings(self, survey):
         """Return how strong luminance and colour noise are."""
         found, model = [], survey.base_noise
-        rendered = survey.linear and not survey.metadata.camera
-        if model.luminance >= NOTICEABLE and rendered:
+        if model.luminance >= NOTICEABLE and survey.rendered:
             found.append(_render_noise(model.luminance))
         elif model.luminance >= NOTICEABLE:
             found.append(_camera_noise(model))
