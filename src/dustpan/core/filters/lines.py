@@ -18,6 +18,7 @@ SUPPORT = 96  # px: smoothed along the row twice; lines above and below, and the
 _BLOCK = 112  # px, side of the squares in which lines are looked for
 _SURE = 6.0  # deviations by which a line stands out in a square
 _AGREEING, _LEAST_SQUARES = 0.12, 3  # share and number of the squares that must show the same lines
+_PARTS, _LEAST_PART = 6, 0.3  # of a square's width, in each of which a line has that share of its offset at least
 _SMOOTHED, _SMOOTHED_PX = 33, 66  # values along the row that are averaged, within so many pixels
 _LINES = 40  # px; lines within that distance are averaged too
 _REACH = 4  # rows around a line that it may have been smeared to
@@ -66,7 +67,7 @@ def find_lines(crops: Sequence[Crop], *, apart: int, least: float, period: int =
     periods = [period] if period else [p for p in PERIODS if p % (2 if apart % 2 == 0 else 1) == 0]
     for square, row in squares:
         best = max((_strongest(square, row, apart, p) for p in periods), default=(0.0, 0, 0, 0.0))
-        if best[0] > _SURE:
+        if best[0] > _SURE and _goes_through(square, row, apart, best):
             votes.setdefault(best[1:3], []).append((square, row, best[3]))
     if not votes:
         return None
@@ -87,11 +88,12 @@ def _squares(crop: Crop) -> list[tuple[np.ndarray, int]]:
 
 
 def _row_offsets(square: np.ndarray, apart: int) -> np.ndarray:
-    """Return by how much each row differs from the rows `apart` above and below, robustly averaged along it."""
+    """Return by how much each row differs from the rows `apart` above and below.
+
+    The median along the row: a line of a sensor shifts all of it, a line of letters less than half.
+    """
     rest = square[apart:-apart] - (square[: -2 * apart] + square[2 * apart :]) / 2
-    middle = np.median(rest, axis=1, keepdims=True)
-    limit = 2 * 1.4826 * np.median(np.abs(rest - middle)) + 1e-12
-    return (middle + np.clip(rest - middle, -limit, limit)).mean(axis=1)
+    return np.median(rest, axis=1)
 
 
 def _strongest(square: np.ndarray, row: int, apart: int, period: int) -> tuple[float, int, int, float]:
@@ -106,6 +108,15 @@ def _strongest(square: np.ndarray, row: int, apart: int, period: int) -> tuple[f
     deviations = np.abs(means) * np.sqrt(counts) / spread
     most = int(np.argmax(deviations))
     return float(deviations[most]), period, most, float(means[most])
+
+
+def _goes_through(square: np.ndarray, row: int, apart: int, found: tuple[float, int, int, float]) -> bool:
+    """Return whether a line's offset is there all along it, which that of drawn things is not."""
+    _, period, phase, offset = found
+    rest = square[apart:-apart] - (square[: -2 * apart] + square[2 * apart :]) / 2
+    on_lines = rest[(phase - row - apart) % period :: period]
+    parts = [np.median(part) for part in np.array_split(on_lines, _PARTS, axis=1)]
+    return float(np.min(parts) if offset > 0 else -np.max(parts)) > _LEAST_PART * abs(offset)
 
 
 def _smeared(squares: Sequence[tuple[np.ndarray, int, float]], period: int, phase: int, apart: int) -> tuple[int, ...]:

@@ -115,6 +115,9 @@ def _apart(mosaic: Mosaic | None) -> int:
 
 
 def _find(survey: Survey, params: SensorLinesParams) -> LinesAnalysis | None:
+    """Return the lines, or None; what has no noise was drawn, and letters on a page repeat as lines do."""
+    if survey.base_noise.luminance == 0:
+        return None
     found = []
     least = _LEAST if survey.mosaic is None else _LEAST_OF_MOSAIC
     for columns in (False, True):
