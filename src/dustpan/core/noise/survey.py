@@ -43,6 +43,7 @@ class Survey:
     mosaic : of the sensor, for steps that work before development.
     compression : of a JPEG.
     linear : whether the source holds linear light.
+    grey : whether it has one channel.
     visible : noise that may stay, in units of what can just be seen: see `visibility`.
     """
 
@@ -59,6 +60,7 @@ class Survey:
     mosaic: Mosaic | None = None
     compression: Compression | None = None
     linear: bool = False
+    grey: bool = False
     visible: float = 1.0
 
     @cached_property

@@ -64,4 +64,5 @@ def make_survey(
         mosaic=plan.base.mosaic,
         compression=source.compression,
         linear=source.linear,
+        grey=source.grey,
     )

@@ -1,0 +1,169 @@
+"""Coloured rims beside strong edges: their hues are measured, their colour is pulled to that of what lies around."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+
+from dustpan.core.picture.curve import is_clipped
+
+#: Hue 0 is red, 120 green, 240 blue; rows of an orthonormal basis with the grey axis.
+_AXES = np.array([[2 / 6**0.5, -1 / 6**0.5, -1 / 6**0.5], [0.0, 1 / 2**0.5, -1 / 2**0.5]], np.float32)
+_WIDER = 1.6  # times the radius, of the disc that must fit into what is no rim: rims fade out softly
+_SMOOTH = 0.7  # px, deviation of the blur that keeps noise from passing for rims
+_BINS = 36  # of hue
+_RIM = 12 / 255  # colour over the surroundings from which a pixel counts as rim
+_LEAST_SIZE = 15 / 255  # mean colour of the rims of fringes
+_LEAST_SHARE = 0.04  # of the pixels beside strong edges that are rims where there are fringes
+_PURPLE, _GREEN = (240, 350), (110, 170)  # hues that lenses draw: one, perhaps with the other on the edge's other side
+_PEAK = 0.35  # share of the rims' colour that lies within 30 degrees of a fringe's hue
+
+
+def support(radius: float) -> int:
+    """Return how far the result looks, px."""
+    return 2 * _reach(radius) + 6
+
+
+def _reach(radius: float) -> int:
+    return int(np.ceil(_WIDER * radius)) + 1
+
+
+def take_fringes(
+    tile: np.ndarray, hues: Sequence[float], *, width: float, strength: float, radius: float, edge: float
+) -> np.ndarray:
+    """Return a tile with the coloured rims beside strong edges pulled to the colour around them.
+
+    Parameters
+    ----------
+    tile : h x w x 3 float32 working pixels; its outer `support` px lack neighbours.
+    hues, width : hues of the rims and how far others may lie from them, degrees.
+    strength : 0 to 1; hardly any colour is left at 0.8.
+    radius : px; what is wider than about three times that is no rim.
+    edge : 0 to 1, step of tone that a rim lies beside.
+
+    Notes
+    -----
+    Colour along a hue, opened by a disc of the radius, keeps all that is wider than a rim; the rest, where a strong
+    edge is near, is taken off.
+    """
+    chroma = _chroma(tile)
+    gate = edge_gate(tile, radius=radius, edge=edge)
+    taken = np.zeros_like(chroma)
+    for hue in hues:
+        axis = np.array([np.cos(np.radians(hue)), np.sin(np.radians(hue))], np.float32)
+        excess = _excess(chroma @ axis, radius)
+        taken += (excess * gate * _near_hue(chroma, excess, hue, width))[..., None] * axis
+    return tile - np.float32(1 - (1 - strength) ** 2) * (taken @ _AXES)
+
+
+def edge_gate(tile: np.ndarray, *, radius: float, edge: float) -> np.ndarray:
+    """Return (h, w), 0 to 1: 1 within reach of a step of tone of `edge` or more."""
+    tone = cv2.GaussianBlur(tile.mean(axis=2), (0, 0), _SMOOTH, borderType=cv2.BORDER_REFLECT)
+    disc = _disc(radius)
+    step = cv2.dilate(tone, disc) - cv2.erode(tone, disc)
+    return np.clip(2 * step / np.float32(max(edge, 0.02)) - 1, 0, 1)
+
+
+def _chroma(tile: np.ndarray) -> np.ndarray:
+    return tile @ _AXES.T
+
+
+def _excess(plane: np.ndarray, radius: float) -> np.ndarray:
+    """Return by how much a plane stands over its opening by a disc."""
+    smooth = cv2.GaussianBlur(np.ascontiguousarray(plane), (0, 0), _SMOOTH, borderType=cv2.BORDER_REFLECT)
+    opened = cv2.morphologyEx(smooth, cv2.MORPH_OPEN, _disc(radius), borderType=cv2.BORDER_REFLECT)
+    return np.maximum(smooth - np.maximum(opened, 0), 0) + np.where(smooth > opened, plane - smooth, 0)
+
+
+def _near_hue(chroma: np.ndarray, excess: np.ndarray, hue: float, width: float) -> np.ndarray:
+    """Return (h, w), 0 to 1: how near a pixel's own hue is to a hue; soft over the outer third of the width."""
+    away = np.abs((np.degrees(np.arctan2(chroma[..., 1], chroma[..., 0])) - hue + 180) % 360 - 180)
+    half = np.float32(max(width / 2, 2.5))
+    return np.clip((half * 1.35 - away) / (half * 0.7), 0, 1) * (excess > 0)
+
+
+def _disc(radius: float) -> np.ndarray:
+    reach = _reach(radius) - 1
+    y, x = np.mgrid[-reach : reach + 1, -reach : reach + 1]
+    return (y * y + x * x <= (_WIDER * radius + 0.3) ** 2).astype(np.uint8)
+
+
+def measure_fringes(
+    crops: Sequence[np.ndarray], *, radius: float, edge: float
+) -> tuple[list[float], float, list[tuple[int, int, int]]]:
+    """Return the hues of a picture's fringes (at most two, strongest first), their mean colour, and where they are.
+
+    Returns
+    -------
+    Hues in degrees; the mean colour of the rims over their surroundings; (crop, x, y) of the clearest. Without
+    fringes: no hue, 0, no place.
+    """
+    histogram, near, weights = np.zeros(_BINS), 0, []
+    places: list[tuple[float, int, int, int]] = []
+    for number, crop in enumerate(crops):
+        rims, hue, beside = _rims(crop, radius=radius, edge=edge)
+        near += int(beside.sum())
+        strong = rims > _RIM
+        histogram += np.bincount((hue[strong] / (360 / _BINS)).astype(int) % _BINS, rims[strong], minlength=_BINS)
+        weights.append(rims[strong])
+        if strong.any():
+            y, x = np.unravel_index(np.argsort(rims, axis=None)[::-1][:240:12], rims.shape)
+            places += [(float(rims[v, u]), number, int(u), int(v)) for v, u in zip(y, x, strict=True)]
+    count = sum(len(weight) for weight in weights)
+    if not count or count < _LEAST_SHARE * near:
+        return [], 0.0, []
+    hues = _peaks(histogram)
+    size = float(np.concatenate(weights).mean())
+    if not hues or size < _LEAST_SIZE:
+        return [], 0.0, []
+    return hues, size, [place[1:] for place in sorted(places, reverse=True)[:60]]
+
+
+def _rims(crop: np.ndarray, *, radius: float, edge: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Return colour over the surroundings beside strong edges (h, w), its hue in degrees, and where edges are."""
+    chroma = cv2.GaussianBlur(_chroma(crop), (0, 0), _SMOOTH, borderType=cv2.BORDER_REFLECT)
+    beside = edge_gate(crop, radius=radius, edge=edge) > 0.5
+    side = 4 * _reach(radius) + 1
+    around = np.stack([_median(chroma[..., n], side) for n in range(2)], axis=-1)
+    rest = chroma - around
+    size = np.hypot(rest[..., 0], rest[..., 1])
+    # A rim is more colourful than what it lies beside; the edge of a coloured thing is not.
+    fades = np.hypot(chroma[..., 0], chroma[..., 1]) > np.hypot(around[..., 0], around[..., 1]) + _RIM / 2
+    rims = np.where(beside & fades & ~is_clipped(crop).all(axis=2), size, 0)
+    return rims, np.degrees(np.arctan2(rest[..., 1], rest[..., 0])) % 360, beside
+
+
+def _median(plane: np.ndarray, side: int) -> np.ndarray:
+    """Return the median of small steps of a plane: 8 bits are enough for surroundings."""
+    steps = np.clip(np.rint((plane + 0.85) * 150), 0, 255).astype(np.uint8)
+    return cv2.medianBlur(steps, side).astype(np.float32) / 150 - np.float32(0.85)
+
+
+def _peaks(histogram: np.ndarray) -> list[float]:
+    """Return the hues around which the rims' colour gathers, where they are such as lenses draw.
+
+    Rims of other hues are mostly the picture's own: leaves against the sky, bricks and their joints.
+    """
+    around = np.sum([np.roll(histogram, shift) for shift in range(-3, 4)], axis=0)
+    first = _highest(around, _PURPLE)
+    if around[first] < _PEAK * histogram.sum():
+        return []
+    second = _highest(around, _GREEN)
+    hues = [_mean_hue(histogram, peak) for peak in (first, second) if around[peak] > 0.4 * around[first]]
+    return hues if _PURPLE[0] < hues[0] < _PURPLE[1] else []
+
+
+def _highest(around: np.ndarray, hues: tuple[int, int]) -> int:
+    """Return the highest bin within a range of hues."""
+    low, high = (hue * _BINS // 360 for hue in hues)
+    return low + int(np.argmax(around[low:high]))
+
+
+def _mean_hue(histogram: np.ndarray, peak: int) -> float:
+    """Return the mean hue around a bin, degrees."""
+    near = [(peak + shift) % _BINS for shift in range(-3, 4)]
+    angle = np.radians((np.array(near) + 0.5) * (360 / _BINS))
+    mean = np.sum(histogram[near] * np.exp(1j * angle))
+    return float(np.degrees(np.angle(mean)) % 360)

@@ -1,0 +1,141 @@
+"""Fringe: coloured rims beside strong edges, as lenses draw them round bright things, lose their colour."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import ClassVar
+
+import numpy as np
+
+from dustpan.core.document.params import Params, param
+from dustpan.core.filters.fringe import edge_gate, measure_fringes, support, take_fringes
+from dustpan.core.noise.carry import carry_field, carry_noise
+from dustpan.core.noise.model import DISPLAY
+from dustpan.core.noise.survey import Points, Survey
+from dustpan.core.steps.base import Context, Inside, StepKind
+from dustpan.core.steps.finding import Finding
+
+
+@dataclass(frozen=True)
+class FringeParams(Params):
+    """Settings of the fringe step."""
+
+    auto: bool = param("As measured", True, "The hues of the rims follow from the picture.")
+    hue: float = param(
+        "Hue", 300.0, "Hue of the rims: 0 red, 120 green, 240 blue.", unit="deg", low=0.0, high=360.0, step=5.0
+    )
+    hue_width: float = param(
+        "Hue width", 60.0, "Range of hues that are taken for rims.", unit="deg", low=5.0, high=180.0, step=5.0
+    )
+    strength: float = param(
+        "Strength", 0.8, "How much of the rims' colour is taken off.", low=0.0, high=1.0, step=0.05, apart=True
+    )
+    radius: float = param(
+        "Radius", 2.0, "Half the width of the widest rim.", unit="px", low=0.5, high=10.0, step=0.5, apart=True
+    )
+    edge: float = param(
+        "Edge", 0.3, "How strong an edge with rims is; lower finds more.", low=0.0, high=1.0, step=0.05, apart=True
+    )
+
+
+@dataclass(frozen=True)
+class FringeAnalysis:
+    """The hues of the rims, degrees, and their mean colour in display values."""
+
+    hues: tuple[float, ...]
+    size: float
+
+
+class Fringe(StepKind):
+    """Pull coloured rims beside strong edges to the colour around them."""
+
+    kind = "fringe"
+    stage = "Mend"
+    order = 70
+    label = "Fringe"
+    help = "Takes the colour off purple or green rims beside strong edges; things of that hue elsewhere are kept."
+    params_type = FringeParams
+    inside: ClassVar = {"edges": Inside("Edges that may have rims", "edge")}
+
+    def support(self, params, analysis):
+        """Return 12 to 28 px: the opening, and the edge near it."""
+        return support(params.radius)
+
+    def measured(self, survey):
+        """Return the hue of the strongest rims; the settings that are always proposed where there are none."""
+        hues, _, _ = _measure(survey, FringeParams())
+        return FringeParams(hue=round(hues[0])) if hues else FringeParams()
+
+    def resolve(self, params, measured):
+        """Return the measured hue when `auto` is on."""
+        return replace(params, hue=measured.hue, hue_width=measured.hue_width) if params.auto else params
+
+    def analyse(self, params, survey):
+        """Return the hues of the rims: all that were measured, or the one that is set."""
+        hues, size, _ = _measure(survey, params)
+        return FringeAnalysis(tuple(hues) if params.auto else (params.hue,), size * DISPLAY)
+
+    def apply(self, tile, region, params, analysis, context: Context):
+        """Return the tile with its rims' colour taken off; looks `support` px around."""
+        if not analysis.hues:
+            return tile
+        return take_fringes(
+            tile,
+            analysis.hues,
+            width=params.hue_width,
+            strength=params.strength,
+            radius=params.radius,
+            edge=params.edge,
+        )
+
+    def show_inside(self, name, tile, region, params, analysis, context):
+        """Return white where an edge is strong enough to have rims."""
+        gate = edge_gate(tile, radius=params.radius, edge=params.edge)
+        return np.repeat(gate[..., None], 3, axis=2).astype(np.float32)
+
+    def scaled(self, params, level):
+        """Return the settings with the radius of the reduced picture; None when no rim is left."""
+        radius = params.radius / 2**level
+        return replace(params, radius=radius) if radius >= 0.5 else None
+
+    def idle(self, params):
+        """Return whether nothing is taken off."""
+        return params.strength == 0
+
+    def propose(self, survey):
+        """Propose the step, on automatic, where fringes are found."""
+        return FringeParams() if _measure(survey, FringeParams())[0] else None
+
+    def findings(self, survey):
+        """Return the fringes, with places."""
+        hues, size, points = _measure(survey, FringeParams())
+        if not hues:
+            return []
+        names = " and ".join(_name(hue) for hue in hues)
+        text = f"{names} rims, {size * DISPLAY:.0f} levels"
+        return [Finding("fringe", text, size * DISPLAY, self.kind, points)]
+
+    def tell(self, params, analysis, found=None):
+        """Return the hues that are taken off."""
+        return ", ".join(_name(hue) for hue in analysis.hues) or "none found"
+
+    def carry(self, params, analysis, noise, lay=None):
+        """Hand the noise on: rims are a small part of a picture."""
+        return noise if lay is None else carry_field(noise, lambda m: carry_noise(m, lambda field: lay(field, field)))
+
+
+def _measure(survey: Survey, params: FringeParams) -> tuple[list[float], float, Points]:
+    if survey.mosaic is not None:
+        return [], 0.0, ()
+    hues, size, places = measure_fringes(survey.crops, radius=params.radius, edge=params.edge)
+    corners = [region[:2] for region in survey.crop_regions]
+    return hues, size, tuple((x + corners[n][0], y + corners[n][1]) for n, x, y in places)
+
+
+def _name(hue: float) -> str:
+    """Return a word for a hue."""
+    names = ("red", "yellow", "green", "cyan", "blue", "purple")
+    return names[round(hue / 60) % 6]
+
+
+KIND = Fringe()
