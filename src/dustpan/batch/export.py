@@ -6,11 +6,11 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from dustpan.core.render.engine import Engine
-from dustpan.core.render.output import Progress, no_progress, render_native
+from dustpan.core.render.output import Progress, no_progress, render_mosaic, render_native
 from dustpan.core.render.plan import Plan
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Pool
-from dustpan.files.save import DEFAULT_QUALITY, Format, save_picture
+from dustpan.files.save import DEFAULT_QUALITY, Format, check_format, save_picture, save_raw
 
 
 def export_picture(
@@ -44,6 +44,11 @@ def export_picture(
     """
     token = token or Token()
     source = engine.source
+    check_format(target, source, fmt)
+    if fmt.raw:
+        mosaic = render_mosaic(engine, plan, pool=pool, token=token, progress=progress)
+        save_raw(target, source, mosaic, overwrite=overwrite, sources=sources, check=token.check)
+        return
     pixels = render_native(engine, plan, fmt, pool=pool, token=token, progress=progress)
     token.check()
     save_picture(

@@ -156,7 +156,7 @@ def clean_one(
     engine = Engine(source, stores=Stores.of(_BUDGET), noise=noise, pool=pool, visible=order.visible)
     route = order.remedy.route if order.remedy else propose_route(engine, check=token.check)
     plan = engine.plan(Document(route), check=token.check)
-    harm = judge_harm(engine, plan, token)
+    harm = [] if fmt.raw else judge_harm(engine, plan, token)
     export_picture(
         engine,
         plan,
@@ -176,7 +176,7 @@ def clean_one(
         "format": fmt.name,
         "width": source.width,
         "height": source.height,
-        "steps": [prepared.step.kind for prepared in plan.all_active],
+        "steps": [step.kind for step in plan.before_development] if fmt.raw else [p.step.kind for p in plan.all_active],
         "messages": [*source.messages, *_left_out(route, source), *wishes, *losses(source, fmt)],
         "seconds": round(time.perf_counter() - begun, 3),
         "remedy": remedy_to_json(used_remedy(order.remedy, engine, plan, route, fmt)),

@@ -12,12 +12,14 @@ from dustpan.files.save import FORMATS
 
 WRITABLE = {suffix for fmt in FORMATS.values() for suffix in fmt.suffixes}
 
+_RAW = {suffix for fmt in FORMATS.values() if fmt.raw for suffix in fmt.suffixes}  # written only when asked for
+
 
 def targets_in(pictures: Iterable[Path], folder: Path, format_name: str | None) -> dict[Path, Path]:
     """Return each input's file in a folder: its own stem; an ending that can't be written becomes PNG."""
     targets = {}
     for picture in pictures:
-        own = picture.suffix if picture.suffix.lower() in WRITABLE else ".png"
+        own = picture.suffix if picture.suffix.lower() in WRITABLE - _RAW else ".png"
         targets[picture] = folder / (picture.stem + (FORMATS[format_name].suffixes[0] if format_name else own))
     return targets
 

@@ -8,7 +8,8 @@ from pathlib import Path
 import numpy as np
 
 from dustpan.core.picture.source import Metadata, Mosaic
-from dustpan.files import tiff
+from dustpan.files import raw, tiff
+from dustpan.files.dng_parts import exchange_mosaic
 
 _CFA = 32803  # photometric interpretation of a mosaic
 _D65 = 21  # code of the light that the colour matrix holds for
@@ -39,6 +40,18 @@ def write(path: Path, pixels: np.ndarray, mosaic: Mosaic, metadata: Metadata) ->
     tiff.write_page(
         path, pixels, metadata, tags=tags, photometric=_CFA, planarconfig="contig", rowsperstrip=pixels.shape[0]
     )
+
+
+def write_mended(path: Path, pixels: np.ndarray, mosaic: Mosaic, metadata: Metadata) -> None:
+    """Write a mosaic that was read from a raw file: into all else of it when that is a DNG, else into a new one."""
+    native = metadata.native
+    if native is not None and native[0] == "raw":
+        original = Path(native[1]["file"])
+        data = exchange_mosaic(original, raw.put_back(original, pixels))
+        if data is not None:
+            path.write_bytes(data)
+            return
+    write(path, pixels, mosaic, metadata)
 
 
 def _rationals(values) -> tuple[int, ...]:

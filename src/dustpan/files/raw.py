@@ -80,7 +80,7 @@ def read(path: Path) -> Source:
         reason = fault.args[0].decode() if fault.args and isinstance(fault.args[0], bytes) else fault
         raise PictureError(f"{path}: damaged or of a camera that is not known; it can't be read ({reason}).") from fault
     block = exif.from_tiff(path)
-    metadata = Metadata(exif=block, **exif.facts(block))
+    metadata = Metadata(exif=block, native=("raw", {"file": path}), **exif.facts(block))
     return Source(pixels, name=path.name, mosaic=mosaic, metadata=metadata)
 
 
@@ -111,13 +111,31 @@ def _mosaic(path: Path, raw: rawpy.RawPy) -> tuple[np.ndarray, Mosaic]:
     )
 
 
+def put_back(path: Path, visible: np.ndarray) -> np.ndarray:
+    """Return a raw file's whole mosaic (h x w uint16, as it lies in the file), its visible part taken from `visible`.
+
+    Parameters
+    ----------
+    visible : H x W, upright, as `read` gives it.
+    """
+    with open(path, "rb") as file, rawpy.imread(file) as raw:
+        whole = np.array(raw.raw_image)
+        top, left = raw.sizes.top_margin, raw.sizes.left_margin
+        height, width = raw.raw_image_visible.shape
+        upright = _turned(whole[top : top + height, left : left + width], raw.sizes.flip)
+        if upright.shape != visible.shape:
+            raise PictureError(f"{path}: has been changed since it was opened.")
+        upright[:] = visible  # a view of the whole
+    return whole
+
+
 def _turned(plane: np.ndarray, flip: int) -> np.ndarray:
     """Return a plane upright; the bits of LibRaw's flip: 1 mirrors across, 2 down, 4 changes rows and columns."""
     if flip & 2:
         plane = plane[::-1]
     if flip & 1:
         plane = plane[:, ::-1]
-    return plane.T if flip & 4 else plane
+    return plane.swapaxes(0, 1) if flip & 4 else plane
 
 
 def _balance(given, fallback: np.ndarray | None = None) -> np.ndarray:

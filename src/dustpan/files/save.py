@@ -17,11 +17,15 @@ from dustpan.files.atomic import save_whole
 
 @dataclass(frozen=True)
 class Format(Output):
-    """One way to write a picture: what the file holds, and words, endings and whether it has a quality."""
+    """One way to write a picture: what the file holds, and words, endings and whether it has a quality.
+
+    `raw`: it holds a sensor's mosaic, mended by the steps before development.
+    """
 
     label: str = ""
     suffixes: tuple[str, ...] = ()
     quality: bool = False
+    raw: bool = False
 
 
 _TIFF = (".tif", ".tiff")
@@ -46,9 +50,11 @@ FORMATS = {
         Format(
             "fits", np.float32, label="FITS, linear light", suffixes=(".fits", ".fit", ".fts"), alpha=False, linear=True
         ),
+        Format("dng", np.uint16, label="DNG, the mended mosaic", suffixes=(".dng",), alpha=False, raw=True),
     )
 }
 DEFAULT_QUALITY = 92
+_NEW_DNG = "The maker's own notes are left out: a DNG is made anew from this kind of file."
 
 
 def format_for(path: Path, native: np.dtype) -> Format:
@@ -86,6 +92,9 @@ def losses(source: Source, fmt: Format) -> list[str]:
     """Return in sentences what a format can't hold of a picture."""
     lost = []
     own = source.pixels.dtype
+    if fmt.raw:
+        name, facts = source.metadata.native or ("", {})
+        return [] if name == "raw" and facts["file"].suffix.lower() == ".dng" else [_NEW_DNG]
     if source.alpha is not None and not fmt.alpha:
         lost.append(f"{fmt.label} holds no transparency: alpha is left out.")
     if own.itemsize > np.dtype(fmt.dtype).itemsize and source.mosaic is None:
@@ -145,15 +154,37 @@ def save_picture(
     save_whole(target, write, overwrite=overwrite, sources=sources, check=check)
 
 
-def save_raw(target: Path, source: Source, *, overwrite: bool = False) -> None:
-    """Write a source's mosaic as DNG, whole or not at all; raises SaveError that names the file."""
-    mosaic = source.mosaic
-    if mosaic is None:
+def check_format(target: Path, source: Source, fmt: Format) -> None:
+    """Raise SaveError when a format can't hold a picture at all."""
+    if fmt.raw and source.mosaic is None:
         raise SaveError(f"{target}: DNG holds a sensor's mosaic, and this picture has none.")
+
+
+def save_raw(
+    target: Path,
+    source: Source,
+    mosaic: np.ndarray | None = None,
+    *,
+    overwrite: bool = False,
+    sources: Iterable[Path] = (),
+    check: Check = no_check,
+) -> None:
+    """Write a mosaic as DNG, whole or not at all; raises SaveError that names the file.
+
+    Parameters
+    ----------
+    source : where the mosaic is from; of a DNG all else is kept.
+    mosaic : H x W uint16, mended; the source's own by default.
+    sources : files that are never written to.
+    check : raises to stop before the file is renamed.
+    """
+    check_format(target, source, FORMATS["dng"])
+    assert source.mosaic is not None
+    plane, meaning = source.pixels[..., 0] if mosaic is None else mosaic, source.mosaic
 
     def write(part: Path) -> None:
         from dustpan.files import dng
 
-        dng.write(part, source.pixels[..., 0], mosaic, source.metadata)
+        dng.write_mended(part, plane, meaning, source.metadata)
 
-    save_whole(target, write, overwrite=overwrite)
+    save_whole(target, write, overwrite=overwrite, sources=sources, check=check)

@@ -55,7 +55,7 @@ class ExportDialog(QDialog):
         self.format = Choice("How the file is written", "Format")
         self.format.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.format.addItem(f"as opened: {self._own.label}", "")
-        for fmt in FORMATS.values():
+        for fmt in (fmt for fmt in FORMATS.values() if source.mosaic is not None or not fmt.raw):
             self.format.addItem(fmt.label, fmt.name)
         self.format.setCurrentIndex(max(self.format.findData(self._memory.get("export_format", "")), 0))
         kept = self._memory.get("export_folder", "")

@@ -135,9 +135,9 @@ def test_no_speck_is_passed_over_by_the_quick_look():
     places = np.ascontiguousarray(np.argwhere(np.pad(np.ones((58, 58)), 3) > 0))
     thorough = np.zeros(tile.shape[:2], np.bool_)
     judge_specks(tile, sigma, places, everywhere, np.float32(6), True, True, thorough)
-    from dustpan.core.filters.specks import BRIGHT, find_specks
+    from dustpan.core.filters.specks import BRIGHT, find_by_ring
 
-    quick = find_specks(tile, sigma=sigma, sensitivity=6.0, polarity=BRIGHT, coloured=True, spare_stars=True)
+    quick = find_by_ring(tile, sigma=sigma, sensitivity=6.0, polarity=BRIGHT, coloured=True, spare_stars=True)
     assert thorough.sum() > 20 and (quick & thorough).sum() >= 0.97 * thorough.sum() and not (quick & ~thorough).any()
 
 

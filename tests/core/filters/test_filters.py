@@ -18,7 +18,7 @@ from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.dct import block_transform, clean_plane, halve, lay_under, window_mean
 from dustpan.core.filters.detail import structured_part
 from dustpan.core.filters.planes import guided_base, sample_plane, shrink_to
-from dustpan.core.filters.specks import BRIGHT, DARK, count_specks, find_specks, mend_specks
+from dustpan.core.filters.specks import BRIGHT, DARK, count_specks, fill_specks, find_by_ring, find_specks, take_specks
 from dustpan.core.filters.thorough import _shared_noise
 from dustpan.core.filters.tone import bend_tone, expose, lift_stops, roll_off, saturate, smooth_step
 from dustpan.core.kernels.groups import FAR
@@ -197,14 +197,16 @@ def test_specks_are_counted_once_and_only_of_the_kind_asked_for(polarity, value)
     for y, x in ((20, 20), (40, 60), (60, 30)):
         tile[y, x] = value
     sigma = np.full_like(tile, 0.01)
-    rest = {"sigma": sigma, "sensitivity": 6.0, "coloured": True, "spare_stars": True}
-    marks = find_specks(tile, polarity=polarity, **rest)
-    assert count_specks(marks) == 3 and marks[40, 60]
-    other = find_specks(tile, polarity=BRIGHT + DARK - polarity, **rest)
+    rest = {"sigma": sigma, "sensitivity": 6.0, "coloured": True}
+    specks = find_specks(tile, polarity=polarity, **rest)
+    by_ring = find_by_ring(tile, polarity=polarity, spare_stars=True, **rest)
+    for marks in (specks.marks(tile.shape[:2]), by_ring):
+        assert count_specks(marks) == 3 and marks[40, 60]
+    other = find_specks(tile, polarity=BRIGHT + DARK - polarity, **rest).marks(tile.shape[:2])
     assert not other[20, 20] and not other[40, 60]
-    mended = mend_specks(tile, marks, sigma=sigma, size=1)
-    assert abs(mended[40, 60] - 0.5).max() < 0.05
-    assert np.array_equal(mend_specks(tile, np.zeros_like(marks), sigma=sigma, size=3), tile)
+    for mended in (take_specks(tile, specks, size=1), fill_specks(tile, by_ring, sigma=sigma, size=1)):
+        assert abs(mended[40, 60] - 0.5).max() < 0.05
+    assert np.array_equal(fill_specks(tile, np.zeros_like(by_ring), sigma=sigma, size=3), tile)
 
 
 # -- masks --------------------------------------------------------------------------------------------------------

@@ -16,7 +16,6 @@ from dustpan.core.document.route import Route
 from dustpan.core.filters.colour import to_opponent
 from dustpan.core.filters.compression import find_grid
 from dustpan.core.filters.viewing import SEE, light_up, removed, see, stretch_for
-from dustpan.core.judge.faults import edge_rise, find_bands
 from dustpan.core.judge.findings import find_faults
 from dustpan.core.judge.harms.base import square_means
 from dustpan.core.judge.harms.edges import find_edges, halo_of
@@ -25,12 +24,14 @@ from dustpan.core.judge.harms.texture import slope_gain, slopes_of
 from dustpan.core.judge.measure import compare_pictures, measure_picture
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.judge.report import judge
+from dustpan.core.judge.sharpness import edge_rise
 from dustpan.core.judge.spots import choose_patches, choose_proofs
 from dustpan.core.picture.region import region_around
 from dustpan.core.picture.source import Source
 from dustpan.core.picture.working import to_working
 from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kinds
+from dustpan.core.steps.mend.banding import band_sizes
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
 SIZE = (1200, 800)
@@ -193,10 +194,11 @@ def test_blocks_bands_and_softness_are_measured(truth):
     flat = np.full((400, 300), 0.4, np.float32) + np.random.default_rng(1).normal(0, 0.02, (400, 300)).astype(
         np.float32
     )
-    assert max(find_bands(flat)) < 0.15
     offsets = np.random.default_rng(2).normal(0, 2 / 255, (400, 1)).astype(np.float32)
-    rows, columns = find_bands(flat + offsets)
-    assert rows == pytest.approx(2, rel=0.2) and columns < 0.3
+    for picture, there in ((flat, 0.0), (flat + offsets, 2.0)):
+        engine = Engine(Source(np.repeat(picture[..., None], 3, axis=2)))
+        rows, columns = band_sizes(engine.survey(engine.plan(Document())))
+        assert rows == pytest.approx(there, rel=0.25) and columns == 0
     edge = np.zeros((128, 128, 3), np.float32)
     edge[:, 64:] = 0.7
     rises = [edge_rise([cv2.GaussianBlur(edge, (0, 0), s)]) for s in (1.0, 2.0, 3.0)]

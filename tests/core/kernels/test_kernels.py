@@ -15,7 +15,7 @@ from dustpan.core.filters.detail import structured_part
 from dustpan.core.filters.fireflies import find_fireflies
 from dustpan.core.filters.quick import Cleaning
 from dustpan.core.filters.sharpen import Sharpening, sharpen_plane
-from dustpan.core.filters.specks import find_specks, mend_mosaic, mend_specks
+from dustpan.core.filters.specks import fill_specks, find_by_ring, find_specks, mend_mosaic, take_specks
 from dustpan.core.filters.thorough import clean_thoroughly
 from dustpan.core.kernels import compiled, dct
 from dustpan.core.kernels.warm import kernels
@@ -60,9 +60,11 @@ def test_every_kernel_keeps_its_one_signature(layout):
     results.append(noise.at(plane))
     cleaning = Cleaning(lambda tone, scale, area: noise.at(layout(tone)), noise.spectrum, (1.0, 0.5))
     results.append(clean_thoroughly(picture, cleaning))
-    marks = find_specks(picture, sigma=sigma, sensitivity=6.0, polarity=3, coloured=True, spare_stars=True)
+    asked = {"sigma": sigma, "sensitivity": 6.0, "polarity": 3, "coloured": True}
+    results.append(take_specks(np.asarray(picture, np.float32), find_specks(picture, **asked), size=3))
+    marks = find_by_ring(picture, spare_stars=True, **asked)
     marks[20, 20] = True
-    results.append(mend_specks(np.asarray(picture, np.float32), marks, sigma=sigma, size=3))
+    results.append(fill_specks(np.asarray(picture, np.float32), marks, sigma=sigma, size=3))
     sites = layout(np.tile(np.array([[0, 1], [1, 2]], np.uint8), (24, 32)))
     results.append(mend_mosaic(plane, sites, sigma=sigma[..., 0], sensitivity=6.0, polarity=1, spare_stars=True)[1])
     steps = layout(np.full((8, 8), 0.1, np.float32))

@@ -121,7 +121,8 @@ def test_hot_sites_are_mended_before_development(six):
     region = (0, 0, *SIZE)
     engine = Engine(source)
     route = propose_route(engine)
-    assert [step.kind for step in route][:2] == ["hot_pixels", "develop"]
+    kinds_before = [step.kind for step in route]
+    assert kinds_before[0] == "hot_pixels" and set(kinds_before[1 : kinds_before.index("develop")]) <= {"banding"}
     plan = engine.plan_mosaic(Route(route.steps[:1]))
     mended = engine.render(plan, region)[..., 0]
     start, slope = fit_variance([sound.read(region)[..., 0]], 6 if six else 2)

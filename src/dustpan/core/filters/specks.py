@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 
+from dustpan.core.filters.speck_shapes import SIDE, TOUCHED, count_detail, tell_specks
 from dustpan.core.kernels.specks import fill_touched, judge_specks, mark_in_mosaic, mark_standing, mark_touched
 
 RING = 3  # px from a speck's centre to the ring it is compared with
@@ -13,45 +16,138 @@ SUPPORT = 24  # px: 3 of the ring, up to 8 of the cluster, 6 searched, 3 of the 
 
 #: Polarities, to be added.
 BRIGHT, DARK = 1, 2
+LARGE = 3  # px, side of the clusters past which `find_by_ring` is needed
+_USUAL = 6.0  # sensitivity at which the odds below hold
+_ODDS, _ODDS_PER_SENSITIVITY = 2.0, 2.5  # logarithm from which a peak is taken for a speck
+_ALL_CHANNELS = 0.3  # part of its strongest channel that a speck without colour shows in its weakest
+_LEAST_PART = 0.05  # of its peak, that a speck has added to a pixel which it has touched
 _FIRST_LOOK = 0.8  # part of the sensitivity that a pixel must reach to be judged in full
 
 
-def find_specks(
-    tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, polarity: int, coloured: bool, spare_stars: bool
-) -> np.ndarray:
-    """Mark the centres of hot (or dead) pixels.
+@dataclass(frozen=True, eq=False)
+class Specks:
+    """Specks of a tile.
+
+    Attributes
+    ----------
+    points : (n, 2) rows and columns of their middles.
+    added : (n, 5, 5, 3), what they have added to the pixels around these.
+    """
+
+    points: np.ndarray
+    added: np.ndarray
+
+    def marks(self, shape: tuple[int, int]) -> np.ndarray:
+        """Return (h, w) bool, true at their middles."""
+        marks = np.zeros(shape, np.bool_)
+        marks[tuple(self.points.T)] = True
+        return marks
+
+
+def find_specks(tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, polarity: int, coloured: bool) -> Specks:
+    """Find hot (or dead) pixels, and what they have added.
 
     Parameters
     ----------
     tile : H x W x 3 float32 working pixels.
     sigma : H x W x 3 float32, deviation of the noise in each channel.
-    sensitivity : deviations by which a pixel must stand out from its ring; smaller finds more.
+    sensitivity : deviations by which a pixel must stand out from its surroundings; smaller finds more, also of what
+        looks less like a speck.
     polarity : BRIGHT, DARK or both (their sum).
-    coloured : also judge by the differences between channels, where texture shows little and a hot pixel of a
-        mosaic much, and take specks of one colour alone.
+    coloured : also take specks of one colour alone.
+
+    Returns
+    -------
+    The specks; a rim of 3 px has none.
+
+    Notes
+    -----
+    A pixel that is clear of most of the ring at 3 px, in a channel or in the difference of two, is judged by its
+    surroundings (`speck_shapes`). A point of light is spread by the lens before it meets the sensor, a hot pixel is not
+    (compare van Dokkum 2001, doi 10.1086/323894).
+    """
+    tile, sigma = (np.require(a, np.float32, ("C", "W")) for a in (tile, sigma))
+    standing = standing_out(tile, sigma, np.float32(_FIRST_LOOK * sensitivity), polarity, coloured=coloured)
+    points = _points(standing)
+    signs = standing[tuple(points.T)]
+    patches = _around(tile, points, SIDE) * signs[:, None, None, None]
+    noise = sigma[tuple(points.T)]
+    clear = _clear(patches, noise, sensitivity, coloured)
+    points, signs, patches, noise = (part[clear] for part in (points, signs, patches, noise))
+    odds, added = tell_specks(patches, noise, count_detail(tile, points))
+    sure = odds > _ODDS + _ODDS_PER_SENSITIVITY * np.log(sensitivity / _USUAL)
+    sure[sure] = _highest(points[sure], np.abs(added[sure]).max(axis=(1, 2, 3)), tile.shape[:2])
+    added = added[sure] * signs[sure][:, None, None, None]
+    return Specks(points[sure], _without_noise(added, noise[sure]))
+
+
+def _highest(points: np.ndarray, heights: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
+    """Return which points have no higher one within 2 px: one speck, smeared, has several peaks."""
+    plane = np.zeros(shape, np.float32)
+    plane[tuple(points.T)] = heights
+    return cv2.dilate(plane, np.ones((TOUCHED, TOUCHED), np.uint8))[tuple(points.T)] <= heights
+
+
+def _clear(patches: np.ndarray, noise: np.ndarray, sensitivity: float, coloured: bool) -> np.ndarray:
+    """Return which peaks stand out of their surroundings in some channel, or in all."""
+    middle = patches[:, SIDE // 2, SIDE // 2]
+    excess = middle - np.median(patches.reshape(len(patches), SIDE * SIDE, 3), axis=1)
+    clear = (excess > sensitivity * noise).any(axis=1)
+    return clear if coloured else clear & (excess.min(axis=1) > _ALL_CHANNELS * excess.max(axis=1))
+
+
+def _without_noise(added: np.ndarray, noise: np.ndarray) -> np.ndarray:
+    """Return what specks have added, without what is less than the noise or a small part of the peak."""
+    size = np.abs(added)
+    least = np.maximum(noise[:, None, None], _LEAST_PART * size.max(axis=(1, 2, 3), keepdims=True))
+    return np.where(size > least, added, 0)
+
+
+def _around(tile: np.ndarray, points: np.ndarray, side: int) -> np.ndarray:
+    """Return (n, side, side, 3) pixels around points."""
+    around = np.arange(side) - side // 2
+    rows, columns = points[:, 0, None, None], points[:, 1, None, None]
+    return tile[rows + around[:, None], columns + around]
+
+
+def take_specks(tile: np.ndarray, specks: Specks, *, size: int) -> np.ndarray:
+    """Return a tile less what specks have added, to squares of `size` (1 to 5 px) around their middles."""
+    if not len(specks.points):
+        return tile
+    inner = np.abs(np.arange(TOUCHED) - TOUCHED // 2) < size
+    added = np.zeros_like(tile)
+    reach = TOUCHED // 2
+    for (row, column), own in zip(specks.points, specks.added * (inner[:, None] & inner)[..., None], strict=True):
+        part = added[row - reach : row + reach + 1, column - reach : column + reach + 1]
+        part[:] = np.where(np.abs(own) > np.abs(part), own, part)
+    return tile - added
+
+
+def find_by_ring(
+    tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, polarity: int, coloured: bool, spare_stars: bool
+) -> np.ndarray:
+    """Mark what stands out from the ring at 3 px around it: larger clusters too, and stars unless they are spared.
+
+    A pixel stands out when it differs from the median of the ring by more than `sensitivity` times the noise *and* the
+    ring's own contrast. A point of light has four neighbours that hold at least a third of it in every channel.
+
+    Parameters
+    ----------
+    tile, sigma, sensitivity, polarity, coloured : as for `find_specks`.
     spare_stars : leave points of light that spread into their neighbours as through a lens.
 
     Returns
     -------
     H x W bool. A rim of 3 px is left unmarked.
-
-    Notes
-    -----
-    A pixel stands out when it differs from the median of the ring at 3 px by more than `sensitivity` times the
-    noise *and* the ring's own contrast. A point of light is spread by the lens before it meets the sensor, so its
-    four neighbours hold at least a third of it in every channel; a hot pixel has no such skirt in at least one
-    channel, also after the mosaic is interpolated (compare van Dokkum 2001, doi 10.1086/323894).
     """
     marks = np.zeros(tile.shape[:2], np.bool_)
     tile, sigma = (np.require(a, np.float32, ("C", "W")) for a in (tile, sigma))
-    standing = _standing_out(tile, sigma, np.float32(_FIRST_LOOK * sensitivity), polarity, coloured=coloured)
+    standing = standing_out(tile, sigma, np.float32(_FIRST_LOOK * sensitivity), polarity, coloured=coloured)
     judge_specks(tile, sigma, _points(standing), standing, np.float32(sensitivity), coloured, spare_stars, marks)
     return marks
 
 
-def _standing_out(
-    tile: np.ndarray, sigma: np.ndarray, room: np.float32, polarity: int, *, coloured: bool
-) -> np.ndarray:
+def standing_out(tile: np.ndarray, sigma: np.ndarray, room: np.float32, polarity: int, *, coloured: bool) -> np.ndarray:
     """Return 1 or -1 where some channel stands out by `room` deviations and is to be judged in full, else 0."""
     planes: list[np.ndarray] = list(cv2.split(tile))
     rooms: list[np.ndarray] = [room * s for s in cv2.split(sigma)]
@@ -99,7 +195,7 @@ def count_specks(marks: np.ndarray) -> int:
     return cv2.connectedComponents(joined, connectivity=8)[0] - 1
 
 
-def mend_specks(tile: np.ndarray, marks: np.ndarray, *, sigma: np.ndarray, size: int) -> np.ndarray:
+def fill_specks(tile: np.ndarray, marks: np.ndarray, *, sigma: np.ndarray, size: int) -> np.ndarray:
     """Fill the touched pixels around each mark from both sides along the direction that changes least.
 
     Parameters

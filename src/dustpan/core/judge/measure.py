@@ -10,11 +10,11 @@ from dustpan.core.document.history import Document
 from dustpan.core.errors import PictureError
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.compression import find_grid
-from dustpan.core.judge.faults import edge_rise, find_bands
 from dustpan.core.judge.figures import combine_figures, measure_patch
 from dustpan.core.judge.findings import find_faults
 from dustpan.core.judge.harms.texture import slope_gain
 from dustpan.core.judge.harms.tones import lightness
+from dustpan.core.judge.sharpness import edge_rise
 from dustpan.core.judge.spots import choose_patches
 from dustpan.core.noise.model import DISPLAY, TONES
 from dustpan.core.picture.region import Region, region_around
@@ -23,6 +23,7 @@ from dustpan.core.render.engine import Engine
 from dustpan.core.render.grid import ALIGN
 from dustpan.core.render.plan import Plan
 from dustpan.core.steps import kinds
+from dustpan.core.steps.mend.banding import band_sizes
 from dustpan.core.work.cancel import Check, no_check
 
 _MIDDLE = (1536, 1536)  # px, size of the middle that grids and bands are looked for in
@@ -39,7 +40,7 @@ def measure_picture(engine: Engine, *, check: Check = no_check) -> dict:
     width, height = base.size
     curve = [[round(float(t), 4), round(float(s) * DISPLAY, 4)] for t, s in zip(TONES, noise.sigma[0, 0], strict=True)]
     middle = tone_of(base.read(region_around(width / 2, height / 2, _MIDDLE, within=base.size, step=ALIGN)))
-    blocks, bands = find_grid(middle), find_bands(middle)
+    blocks, bands = find_grid(middle), band_sizes(engine.survey(plan, check=check))
     patches = [base.read(spot.patch(within=base.size)) for spot in choose_patches(base)]
     rise = edge_rise(patches)
     black, white = clipped_shares(plan)

@@ -98,6 +98,12 @@ class Mosaic:
         black = self._repeat(self.black, region)[..., None].astype(np.float32)
         return (native.astype(np.float32) - black) / (np.float32(self.white) - black)
 
+    def numbers(self, light: np.ndarray, region: Region) -> np.ndarray:
+        """Return h x w x 1 uint16 native values of light; the inverse of `light`, rounded and cut off."""
+        black = self._repeat(self.black, region)[..., None].astype(np.float32)
+        values = light * (np.float32(self.white) - black) + black
+        return np.clip(np.rint(values), 0, np.iinfo(np.uint16).max).astype(np.uint16)
+
 
 @dataclass(frozen=True, eq=False)
 class Source:

@@ -18,6 +18,7 @@ from dustpan.core.render.grid import block_regions
 from dustpan.core.render.plan import Plan
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Pool, Priority
+from dustpan.core.work.sharing import run_shared
 
 #: Called with the share of the work that is done, 0 to 1.
 Progress = Callable[[float], None]
@@ -87,6 +88,38 @@ def render_native(
         if output.dtype == np.float32 and source.non_finite is not None and linear == source.linear:
             colour = _restore_non_finite(colour, source)
     return _append_alpha(colour, source.alpha, output)
+
+
+def render_mosaic(
+    engine: Engine,
+    plan: Plan,
+    *,
+    pool: Pool | None = None,
+    token: Token | None = None,
+    progress: Progress = no_progress,
+) -> np.ndarray:
+    """Return a sensor's mosaic in the file's own numbers, H x W, mended by the steps of a plan before development.
+
+    A site that no step has changed keeps its number.
+    """
+    source, token = engine.source, token or Token()
+    assert source.mosaic is not None
+    mosaic = source.mosaic
+    before = engine.plan_mosaic(plan.before_development, check=token.check)
+    numbers = source.pixels[..., 0].copy()
+    regions = block_regions(before.size)
+    done: list[Region] = []
+
+    def fill(region: Region) -> None:
+        x0, y0, x1, y1 = region
+        light = engine.render(before, region, check=token.check)
+        changed = light != before.base.read(region)
+        numbers[y0:y1, x0:x1][changed[..., 0]] = mosaic.numbers(light, region)[changed]
+        done.append(region)
+        progress(len(done) / len(regions))
+
+    run_shared(fill, regions if before.active else [], pool, priority=Priority.EXPORT)
+    return numbers
 
 
 def _is_own_format(output: Output, source: Source) -> bool:

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from dustpan.core.document.params import Params
-from dustpan.core.document.route import Step, Where
+from dustpan.core.document.route import Route, Step, Where
 from dustpan.core.filters.blend import lay_over
 from dustpan.core.filters.planes import sample_plane
 from dustpan.core.noise.fields import EvenField, MixedField, NoiseField
@@ -197,6 +197,13 @@ class Plan:
     def at(self, level: int) -> Plan:
         """Return the plan for another level; 0 is the exact one."""
         return self if level == self.level else replace(self, level=level)
+
+    @property
+    def before_development(self) -> Route:
+        """The steps that work on a sensor's mosaic."""
+        steps = [prepared.step for prepared in (*self.mended, *self.prepared)]
+        developed = next((index for index, step in enumerate(steps) if step.develops), 0)
+        return Route(tuple(steps[:developed]))
 
     def before(self, prepared: Prepared) -> Plan:
         """Return the plan of the steps before one of the prepared ones."""

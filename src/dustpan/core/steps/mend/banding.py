@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -105,9 +105,22 @@ class Banding(StepKind):
         told = [f"{name} {each.size * DISPLAY:.1f} levels" for name, each in bands if each is not None]
         return ", ".join(told) or "none found"
 
+    def ease(self, params, harm, noise):
+        """Take less off where bands were drawn in."""
+        if harm != "bands_drawn":
+            return None
+        return replace(params, rows=round(params.rows / 2, 2), columns=round(params.columns / 2, 2), protect=1.0)
+
     def carry(self, params, analysis, noise, lay=None):
         """Hand the noise on: what is taken off is no part of it."""
         return noise if lay is None else carry_field(noise, lambda m: carry_noise(m, lambda field: lay(field, field)))
+
+
+def band_sizes(survey: Survey) -> tuple[float, float]:
+    """Return the deviation of the bands along rows and along columns, in display values; 0 where none are found."""
+    rows, columns = (_strength(survey, columns) for columns in (False, True))
+    first, second = (DISPLAY * size if there else 0.0 for there, size, _ in (rows, columns))
+    return first, second
 
 
 def _part(setting: float) -> np.float32:

@@ -100,8 +100,8 @@ class Fireflies(StepKind):
         return f"{found} mended" if found else "none found"
 
     def ease(self, params, harm, noise):
-        """Find less where glints were knocked back."""
-        if harm != "highlights_lost":
+        """Find less where points of light were lost or highlights knocked back."""
+        if harm not in ("stars_lost", "dull_highlights"):
             return None
         return replace(params, strength=params.strength / 2) if params.strength > 0.1 else params
 

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import cv2
 import numpy as np
 
 from dustpan.core.document.params import Params, param
+from dustpan.core.filters import specks
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, find_specks, mend_mosaic, mend_specks
+from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, mend_mosaic
 from dustpan.core.noise.carry import carry_field, carry_noise
 from dustpan.core.noise.fields import EvenField, NoiseField
 from dustpan.core.picture.curve import encode_curve
@@ -101,15 +102,17 @@ class HotPixels(StepKind):
         """Return the marks (h x w bool) of the specks in a tile; looks 24 px around."""
         if context.mosaic is not None:
             return _mosaic(tile, region, params, context)[0]
-        return _marks(tile, _channel_sigma(tile, region, context), params)
+        sigma = _channel_sigma(tile, region, context)
+        return _specks(tile, sigma, params).marks(tile.shape[:2]) | _others(tile, sigma, params)
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its specks filled; looks 24 px around."""
         if context.mosaic is not None:
             return _mosaic(tile, region, params, context)[1][..., None]
         sigma = _channel_sigma(tile, region, context)
-        marks = _marks(tile, sigma, params)
-        return mend_specks(tile, marks, sigma=sigma, size=params.max_size)
+        mended = specks.take_specks(tile, _specks(tile, sigma, params), size=params.max_size)
+        others = _others(tile, sigma, params)
+        return specks.fill_specks(mended, others, sigma=sigma, size=params.max_size)
 
     def show_inside(self, name, tile, region, params, analysis, context):
         """Return white where a speck was found, grown to 3 px, on a dim picture."""
@@ -150,8 +153,8 @@ class HotPixels(StepKind):
         return f"about {_rounded(analysis.count)} mended" if analysis.count >= 1 else "none found"
 
     def ease(self, params, harm, noise):
-        """Find less where the darks lost their specks of light."""
-        if harm != "darker_shadows":
+        """Find less where the darks lost their specks of light, or stars were lost."""
+        if harm not in ("darker_shadows", "stars_lost"):
             return None
         if params.sensitivity >= 18:
             return params
@@ -177,15 +180,21 @@ def _mosaic(tile, region, params: HotPixelParams, context: Context) -> tuple[np.
     )
 
 
-def _marks(tile, sigma, params: HotPixelParams) -> np.ndarray:
-    return find_specks(
-        tile,
-        sigma=sigma,
-        sensitivity=params.sensitivity,
-        polarity=_POLARITY[params.polarity],
-        coloured=params.coloured,
-        spare_stars=params.spare_stars,
-    )
+def _specks(tile: np.ndarray, sigma: np.ndarray, params: HotPixelParams) -> specks.Specks:
+    """Return single pixels and small clusters."""
+    return specks.find_specks(tile, sigma=sigma, **_asked(params))
+
+
+def _others(tile: np.ndarray, sigma: np.ndarray, params: HotPixelParams) -> np.ndarray:
+    """Return marks of what else is asked for: clusters past 3 px, and points of light that are not to be spared."""
+    if params.spare_stars and params.max_size <= specks.LARGE:
+        return np.zeros(tile.shape[:2], np.bool_)
+    return specks.find_by_ring(tile, sigma=sigma, spare_stars=params.spare_stars, **_asked(params))
+
+
+def _asked(params: HotPixelParams) -> dict[str, Any]:
+    polarity = _POLARITY[params.polarity]
+    return {"sensitivity": params.sensitivity, "polarity": polarity, "coloured": params.coloured}
 
 
 def _channel_sigma(tile: np.ndarray, region, context: Context) -> np.ndarray:

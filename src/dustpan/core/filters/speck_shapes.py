@@ -1,0 +1,89 @@
+"""What specks look like: a small network that tells them from texture, and what they have added to the picture.
+
+Texture has peaks of one pixel as well; what sets a speck apart is how all of its surroundings look. The network was
+shown many of both, in photographs with hot pixels of known size put on them (`training/specks.py`).
+"""
+
+from __future__ import annotations
+
+from functools import cache
+from importlib import resources
+
+import cv2
+import numpy as np
+
+SIDE, TOUCHED = 7, 5  # px: of the surroundings looked at, and of what a speck can have touched
+_WINDOW = 33  # px, side of the square in which fine detail is counted
+_DETAIL = np.array([8, 16, 32, 64, 128], np.float32) / 255  # sizes of detail that are counted
+_FILE = "specks.npz"
+_AT_ONCE = 4096
+_LARGEST = 3.0  # times the peak, that surroundings are held to
+
+
+def count_detail(tile: np.ndarray, points: np.ndarray) -> np.ndarray:
+    """Return (n, 5) shares of the pixels around points that differ from their nearest ones by some sizes or more.
+
+    Where there are many, one more is no speck.
+    """
+    rest = np.abs(tile - cv2.medianBlur(tile, 5)).max(axis=2)
+    window = (_WINDOW, _WINDOW)
+    larger = [(rest > size).astype(np.float32) for size in _DETAIL]
+    shares = [cv2.boxFilter(plane, -1, window, borderType=cv2.BORDER_REFLECT) for plane in larger]
+    return np.stack([share[tuple(points.T)] for share in shares], axis=1)
+
+
+def describe(patches: np.ndarray, sigma: np.ndarray, detail: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Return the network's inputs, and the height of each peak.
+
+    Parameters
+    ----------
+    patches : (n, 7, 7, 3) working pixels around a peak; those around a dark one are negative.
+    sigma : (n, 3) deviation of each channel's noise.
+    detail : (n, 5), see `count_detail`.
+
+    Returns
+    -------
+    (n, 163) float32: the surroundings less their medians in units of the peak's height, what that is in units of the
+    noise, and how much fine detail there is. (n,) the height, working values.
+    """
+    flat = patches.reshape(len(patches), SIDE * SIDE, 3)
+    rest = flat - np.median(flat, axis=1, keepdims=True)
+    centre = rest[:, SIDE * SIDE // 2]
+    height = np.maximum(centre.max(axis=1), 1e-3)
+    scaled = np.clip(rest / height[:, None, None], -_LARGEST, _LARGEST)
+    spread = np.median(np.abs(rest), axis=1) / height[:, None]
+    facts = [np.log(height[:, None] * 12), np.log(height[:, None] / sigma.max(axis=1, keepdims=True)), spread]
+    clipped = np.minimum(1 - np.abs(flat[:, SIDE * SIDE // 2]).max(axis=1, keepdims=True), 1)
+    more = [np.log(detail + 1e-3), (detail * (height[:, None] < 1.5 * _DETAIL)).sum(axis=1, keepdims=True)]
+    inputs = np.concatenate([scaled.reshape(len(patches), SIDE * SIDE * 3), *facts, clipped, *more], axis=1)
+    return inputs.astype(np.float32), height.astype(np.float32)
+
+
+def tell_specks(patches: np.ndarray, sigma: np.ndarray, detail: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Return how likely each peak is a speck (n,), as a logarithm of odds, and what it has added (n, 5, 5, 3).
+
+    The inputs are those of `describe`.
+    """
+    odds, added = np.empty(len(patches), np.float32), np.empty((len(patches), TOUCHED, TOUCHED, 3), np.float32)
+    for first in range(0, len(patches), _AT_ONCE):
+        part = slice(first, first + _AT_ONCE)
+        inputs, height = describe(patches[part], sigma[part], detail[part])
+        odds[part] = _run(inputs, "odds")[:, 0]
+        added[part] = (_run(inputs, "added") * height[:, None]).reshape(-1, TOUCHED, TOUCHED, 3)
+    return odds, added
+
+
+def _run(inputs: np.ndarray, name: str) -> np.ndarray:
+    """Return the last layer of one of both networks."""
+    weights, layer = _weights(), 0
+    while f"{name}{layer}" in weights:
+        inputs = np.maximum(inputs, 0) if layer else inputs
+        inputs = inputs @ weights[f"{name}{layer}"] + weights[f"{name}{layer}_bias"]
+        layer += 1
+    return inputs
+
+
+@cache
+def _weights() -> dict[str, np.ndarray]:
+    with resources.files("dustpan.core.filters").joinpath(_FILE).open("rb") as file, np.load(file) as stored:
+        return {name: stored[name].astype(np.float32) for name in stored.files}

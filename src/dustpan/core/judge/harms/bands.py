@@ -1,0 +1,43 @@
+"""Bands: rows or columns shifted as a whole, that were not there before."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+
+from dustpan.core.filters.colour import tone_of
+from dustpan.core.judge.harms.base import Harm, Pair
+from dustpan.core.noise.model import DISPLAY
+
+BANDS = Harm("bands_drawn", "bands_drawn", 0.8, "bands of {size:.1f} levels drawn in")
+
+_REACH = 8  # rows on both sides that a row is compared with
+_STRONGER = 1.5  # times the bands before, from which bands are new
+
+
+def measure_bands(pair: Pair) -> float:
+    """Return the deviation, in display values, of the bands that a patch has more than before; 0 for none."""
+    tones = [tone_of(picture) for picture in pair]
+    grown = []
+    for turned in (False, True):
+        before, after = (_bands(tone.T if turned else tone) for tone in tones)
+        grown.append(max(after - before, 0.0) if after > _STRONGER**2 * before else 0.0)
+    return float(np.sqrt(max(grown)) * DISPLAY)
+
+
+def _bands(tone: np.ndarray) -> float:
+    """Return the variance that both halves of the rows share, robustly over the rows."""
+    tone = np.ascontiguousarray(tone)
+    if min(tone.shape) < 4 * _REACH:
+        return 0.0
+    rest = tone - cv2.blur(tone, (1, 2 * _REACH + 1), borderType=cv2.BORDER_REFLECT)
+    halves = np.stack([np.median(part, axis=1) for part in np.array_split(rest, 2, axis=1)])
+    halves -= np.median(halves, axis=1, keepdims=True)
+    return float(max(np.median(halves[0] * halves[1]) / 0.455, 0.0))  # the median of a normal's square
+
+
+def combine_bands(patches: Sequence[float]) -> float | None:
+    """Return the bands that a quarter of the patches have at most: bands go through the whole picture."""
+    return float(np.quantile(patches, 0.25)) if len(patches) else None
