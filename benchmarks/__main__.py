@@ -1,6 +1,6 @@
 """Print the benchmarks' tables: `python -m benchmarks [name …]`; all of them by default.
 
-Names: measuring, blind, cleaning, route, proposals, readings, formats, hostile, mosaic, window, opening.
+Names: measuring, blind, cleaning, mending, route, proposals, readings, formats, hostile, mosaic, window, opening.
 """
 
 from __future__ import annotations
@@ -12,12 +12,26 @@ for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS"):
     os.environ.setdefault(name, "1")
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from benchmarks import blind, cleaning, formats, hostile, measuring, mosaic, opening, proposals, readings, route, window
+from benchmarks import (
+    blind,
+    cleaning,
+    formats,
+    hostile,
+    measuring,
+    mending,
+    mosaic,
+    opening,
+    proposals,
+    readings,
+    route,
+    window,
+)
 
 TABLES = {
     "measuring": measuring.run,
     "blind": blind.run,
     "cleaning": cleaning.run,
+    "mending": mending.run,
     "route": route.run,
     "proposals": proposals.run,
     "readings": readings.run,

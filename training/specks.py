@@ -20,7 +20,7 @@ from PIL import Image
 from sklearn.neural_network import MLPClassifier, MLPRegressor
 
 from dustpan.core.filters import mosaic as own
-from dustpan.core.filters.speck_shapes import SIDE, TOUCHED, count_detail, describe
+from dustpan.core.filters.speck_shapes import SIDE, TOUCHED, count_detail, describe, tell_specks
 from dustpan.core.filters.specks import BRIGHT, standing_out
 from dustpan.core.picture.curve import decode_curve, encode_curve
 from dustpan.simulate import camera
@@ -195,16 +195,28 @@ def fit(peaks: Peaks, seed: int) -> dict[str, np.ndarray]:
     inputs, height = describe(peaks.patches, peaks.sigma, peaks.detail)
     options = {"batch_size": 512, "early_stopping": True, "random_state": seed, "n_iter_no_change": 5}
     odds = MLPClassifier(_ODDS_UNITS, max_iter=40, alpha=1e-4, **options).fit(inputs, peaks.speck)
-    targets = (peaks.added / height[:, None, None, None]).reshape(len(inputs), -1)[peaks.speck]
-    # Hardly any decay of the weights: the mean square over 75 numbers, most of them 0, is small.
+    targets = np.concatenate([_flat(peaks.added), _flat(_sound(peaks))], axis=1) / height[:, None]
+    # Hardly any decay of the weights: the mean square over 150 numbers, most of them near 0, is small.
     regressor = MLPRegressor(hidden_layer_sizes=_ADDED_UNITS, max_iter=60, alpha=1e-8, tol=1e-5, **options)
-    added = regressor.fit(inputs[peaks.speck], targets)
+    added = regressor.fit(inputs[peaks.speck], targets[peaks.speck])
     return {
         f"{name}{layer}{part}": values.astype(np.float16)
         for name, network in (("odds", odds), ("added", added))
         for part, layers in (("", network.coefs_), ("_bias", network.intercepts_))
         for layer, values in enumerate(layers)
     }
+
+
+def _sound(peaks: Peaks) -> np.ndarray:
+    """Return (n, 5, 5, 3) what specks have touched, as it would be without them, less the surroundings' median."""
+    rim = (SIDE - TOUCHED) // 2
+    median = np.median(_flat(peaks.patches).reshape(len(peaks.patches), -1, 3), axis=1)[:, None, None]
+    own = peaks.patches[:, rim:-rim, rim:-rim] - peaks.added - median
+    return np.where(np.abs(peaks.added) > 2 * _LEVEL, own, 0)
+
+
+def _flat(array: np.ndarray) -> np.ndarray:
+    return array.reshape(len(array), -1)
 
 
 def gather(paths: list[Path], rounds: int, seed: int) -> Peaks:
@@ -228,11 +240,10 @@ def main(weights: Path, photos: tuple[Path, ...], seed: int) -> None:
     held = paths[4::5]
     peaks = gather([path for path in paths if path not in held], _ROUNDS, seed)
     click.echo(f"{len(peaks.speck)} peaks, {peaks.speck.sum()} of them specks")
-    np.savez_compressed(weights, **fit(peaks, seed))
-    from dustpan.core.filters.speck_shapes import tell_specks
-
+    fitted = fit(peaks, seed)
+    np.savez_compressed(weights, **fitted)
     tested = gather(held, 2, seed + 1)
-    odds, _ = tell_specks(tested.patches, tested.sigma, tested.detail)
+    odds, _ = tell_specks(tested.patches, tested.sigma, tested.detail, weights=fitted)
     for limit in (-1, 0, 1, 2, 3, 4, 5):
         found, wrong = (odds[tested.speck] > limit).mean(), (odds[~tested.speck] > limit).mean()
         click.echo(f"odds over {limit}: {found:.3f} of specks, {wrong:.4f} of sound peaks")

@@ -24,6 +24,12 @@ def _demo() -> click.Command:
     return demo
 
 
+def _learn() -> click.Command:
+    from dustpan.cli.learn import learn
+
+    return learn
+
+
 def _measure() -> click.Command:
     from dustpan.cli.measure import measure
 
@@ -48,7 +54,14 @@ def _steps() -> click.Command:
     return steps
 
 
-_LOADED_WHEN_CALLED = {"demo": _demo, "measure": _measure, "process": _process, "simulate": _simulate, "steps": _steps}
+_LOADED_WHEN_CALLED = {
+    "demo": _demo,
+    "learn": _learn,
+    "measure": _measure,
+    "process": _process,
+    "simulate": _simulate,
+    "steps": _steps,
+}
 
 
 class _Commands(click.Group):

@@ -5,6 +5,7 @@ A format's library is loaded with the first file of its kind.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -76,6 +77,13 @@ ENDINGS = (
 READS = "JPEG, PNG, TIFF, WebP, OpenEXR, FITS and camera raw"
 
 
+def _with_known(source: Source) -> Source:
+    from dustpan.files.profiles import with_known
+
+    known = with_known(source)
+    return source if known is None else replace(source, known=known)
+
+
 def read_preview(path: str | Path) -> tuple[np.ndarray, tuple[int, int]] | None:
     """Return a small preview of a file (h x w x 3 uint8) and the full size, or None where that would be slow.
 
@@ -99,7 +107,7 @@ def read_preview(path: str | Path) -> tuple[np.ndarray, tuple[int, int]] | None:
 
 
 def read_picture(path: str | Path) -> Source:
-    """Read a picture file in its native depth.
+    """Read a picture file in its native depth, with the pixels that its camera is known to have bad.
 
     Raises
     ------
@@ -115,9 +123,9 @@ def read_picture(path: str | Path) -> Source:
         raise PictureError(f"{path}: the file is empty.")
     for fits, read in _READERS:
         if fits(head) and not (head[:4] in _LIKE_TIFF and _is_raw(path, head)):
-            return read(path)
+            return _with_known(read(path))
     if _is_raw(path, head):
         from dustpan.files import raw
 
-        return raw.read(path)
+        return _with_known(raw.read(path))
     raise PictureError(f"{path}: not a picture that can be opened; {READS} can.")

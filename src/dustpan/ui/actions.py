@@ -74,6 +74,13 @@ TABLE = (
     Entry("Route", "duplicate", "Duplicate step", "Ctrl+D", "Add a copy after the chosen step"),
     Entry("Route", "rename", "Rename step …", "F2", "Give the chosen step a name of your own"),
     Entry("Route", "remove", "Remove step", "Del", "Take the chosen step out of the route"),
+    Entry(
+        "Route",
+        "learn",
+        "Learn hot pixels …",
+        "Ctrl+Shift+H",
+        "Keep a camera's bad pixels, as dark frames of one ISO and exposure show them",
+    ),
     Entry("View", "fit", "Fit", "0", "Show the whole picture"),
     Entry("View", "zoom1", "100 %", "1", "Show actual pixels"),
     Entry("View", "zoom2", "200 %", "2", "Show each pixel as four"),

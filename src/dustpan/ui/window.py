@@ -30,6 +30,7 @@ from dustpan.ui.judging.proof_strip import ProofStrip
 from dustpan.ui.judging.proofs import Proofs
 from dustpan.ui.judging.readings import Readings
 from dustpan.ui.keys_dialog import KeysDialog
+from dustpan.ui.learning import Learning
 from dustpan.ui.memory import Memory
 from dustpan.ui.picture.canvas import Canvas
 from dustpan.ui.picture.compare import INPUT, MODES, Compare
@@ -103,6 +104,7 @@ class Window(QMainWindow):
         self.values = Values(session, self.compare, self.canvas)
         self.walking = Walking(session, memory, message, self)
         self.remedy_files = RemedyFiles(session, memory, message, self)
+        self.learning = Learning(session, message, self)
         self.display = Display(self.canvas, (self.tiles, self.other), memory, message)
         self.stretch = Stretch(session, self.compare, message)
         self.commands = Commands(session, self.canvas, message, self)
@@ -150,6 +152,7 @@ class Window(QMainWindow):
             "copy_route": commands.copy_route,
             "paste": commands.paste,
             "propose": session.measuring.propose,
+            "learn": self.learning.ask,
             "add": self.route_bar.show_steps,
             "switch": commands.on_step(session.switch_step),
             "previous": partial(commands.choose_beside, -1),
@@ -259,6 +262,7 @@ class Window(QMainWindow):
         self.tiles.state.connect(self._show_state)
         self.compare.changed.connect(self._compare_anew)
         self.controls.peeked.connect(self.compare.peek)
+        self.controls.picked.connect(self._pick)
         self.canvas.zoomed.connect(lambda zoom: self.zoom_button.setText(f"{zoom:.0%}".replace("%", " %")))
         self.canvas.moved.connect(self._move_detail)
         self.display.changed.connect(self.proofs.render)
@@ -326,6 +330,17 @@ class Window(QMainWindow):
 
     def _move_detail(self) -> None:
         self.compare_bar.move_detail(QPoint(self.canvas.width() - 8, 8))
+
+    def _pick(self, key: str) -> None:
+        """Ask for a click on the picture and hand the colour there to a parameter."""
+
+        def take(pixel: QPoint) -> None:
+            engine = self.session.engine
+            if engine is not None:
+                x, y = pixel.x(), pixel.y()
+                self.controls.take_colour(key, engine.base.read((x, y, x + 1, y + 1))[0, 0])
+
+        self.canvas.ask_point(take)
 
     def _hatch(self, on: bool) -> None:
         self.canvas.ellipse.hatched = on

@@ -22,6 +22,29 @@ FIXED = {
         "polarity": (("bright", "dark", "both"), "bright"),
         "coloured": True,
         "spare_stars": True,
+        "known": True,
+        "spared": (),
+        "added": (),
+    },
+    ("Mend", "fireflies"): {"strength": (*_SHARE, 0.5), "radius": (1, 8, 3), "spare_highlights": (*_SHARE, 0.7)},
+    ("Mend", "sensor_lines"): {
+        "direction": (("auto", "rows", "columns"), "auto"),
+        "strength": (*_SHARE, 1),
+        "period": (0, 64, 0),
+    },
+    ("Mend", "banding"): {"rows": (*_SHARE, 0.8), "columns": (*_SHARE, 0), "protect": (*_SHARE, 0.8)},
+    ("Mend", "blocks"): {"strength": (*_SHARE, 1), "ringing": (*_SHARE, 0.5)},
+    ("Mend", "channel_shift"): {
+        "auto": True,
+        **{name: (-5, 5, 0) for name in ("red_x", "red_y", "blue_x", "blue_y", "red_scale", "blue_scale")},
+    },
+    ("Mend", "fringe"): {
+        "auto": True,
+        "hue": (0, 360, 300),
+        "hue_width": (5, 180, 60),
+        "strength": (*_SHARE, 0.8),
+        "radius": (0.5, 10, 2),
+        "edge": (*_SHARE, 0.3),
     },
     ("Tone", "develop"): {
         "white_balance": (("as_shot", "auto", "custom"), "as_shot"),
@@ -88,6 +111,8 @@ def test_a_kind_keeps_its_stage_its_parameters_their_ranges_and_defaults(place, 
         found = described[key]
         if isinstance(expected, bool):
             assert found.default is expected
+        elif expected == ():
+            assert found.points and found.default == ()
         elif isinstance(expected[0], tuple):
             assert (tuple(found.choices), found.default) == expected
         else:

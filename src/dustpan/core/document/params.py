@@ -31,6 +31,7 @@ class Param:
     widget : name of the control that shows it, where a plain one will not do.
     of : the parameter that it refines, for a control that shows both.
     narrow : whether its control shares a row with its narrow neighbours.
+    picked : whether it can be taken from a pixel of the picture: see `StepKind.pick`.
     apart : whether `auto` neither proposes it nor ends when it is changed.
     """
 
@@ -47,6 +48,7 @@ class Param:
     widget: str = ""
     of: str = ""
     narrow: bool = False
+    picked: bool = False
     apart: bool = False
 
     @property

@@ -30,6 +30,12 @@ def _reach(radius: float) -> int:
     return int(np.ceil(_WIDER * radius)) + 1
 
 
+def hue_of(colour: np.ndarray) -> float:
+    """Return the hue of a colour, (3,) working values, in degrees."""
+    first, second = _AXES @ np.asarray(colour, np.float32)
+    return float(np.degrees(np.arctan2(second, first)) % 360)
+
+
 def take_fringes(
     tile: np.ndarray, hues: Sequence[float], *, width: float, strength: float, radius: float, edge: float
 ) -> np.ndarray:

@@ -6,17 +6,21 @@ shown many of both, in photographs with hot pixels of known size put on them (`t
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import cache
 from importlib import resources
 
 import cv2
 import numpy as np
 
+Weights = Mapping[str, np.ndarray]
+
 SIDE, TOUCHED = 7, 5  # px: of the surroundings looked at, and of what a speck can have touched
 _WINDOW = 33  # px, side of the square in which fine detail is counted
 _DETAIL = np.array([8, 16, 32, 64, 128], np.float32) / 255  # sizes of detail that are counted
 _FILE = "specks.npz"
 _AT_ONCE = 4096
+_LEAST_TOUCH = 0.03  # of the peak's height, that a speck has added to a pixel which it has touched
 _LARGEST = 3.0  # times the peak, that surroundings are held to
 
 
@@ -59,26 +63,39 @@ def describe(patches: np.ndarray, sigma: np.ndarray, detail: np.ndarray) -> tupl
     return inputs.astype(np.float32), height.astype(np.float32)
 
 
-def tell_specks(patches: np.ndarray, sigma: np.ndarray, detail: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def tell_specks(
+    patches: np.ndarray, sigma: np.ndarray, detail: np.ndarray, *, weights: Weights | None = None
+) -> tuple[np.ndarray, np.ndarray]:
     """Return how likely each peak is a speck (n,), as a logarithm of odds, and what it has added (n, 5, 5, 3).
 
-    The inputs are those of `describe`.
+    The inputs are those of `describe`; `weights` are the shipped ones unless others are given.
+
+    Notes
+    -----
+    One half of the second network tells what was added; the other what a pixel would be without, beside the median of
+    the surroundings, which is surer where much was added.
     """
+    weights = _weights() if weights is None else weights
     odds, added = np.empty(len(patches), np.float32), np.empty((len(patches), TOUCHED, TOUCHED, 3), np.float32)
+    rim = (SIDE - TOUCHED) // 2
     for first in range(0, len(patches), _AT_ONCE):
         part = slice(first, first + _AT_ONCE)
         inputs, height = describe(patches[part], sigma[part], detail[part])
-        odds[part] = _run(inputs, "odds")[:, 0]
-        added[part] = (_run(inputs, "added") * height[:, None]).reshape(-1, TOUCHED, TOUCHED, 3)
+        odds[part] = _run(inputs, "odds", weights)[:, 0]
+        told = (_run(inputs, "added", weights) * height[:, None]).reshape(-1, 2, TOUCHED, TOUCHED, 3)
+        flat = patches[part].reshape(-1, SIDE * SIDE, 3)
+        excess = patches[part][:, rim:-rim, rim:-rim] - np.median(flat, axis=1)[:, None, None]
+        touched = np.abs(told[:, 0]) > _LEAST_TOUCH * height[:, None, None, None]
+        added[part] = np.where(touched, excess - told[:, 1], 0)
     return odds, added
 
 
-def _run(inputs: np.ndarray, name: str) -> np.ndarray:
+def _run(inputs: np.ndarray, name: str, weights: Weights) -> np.ndarray:
     """Return the last layer of one of both networks."""
-    weights, layer = _weights(), 0
+    layer = 0
     while f"{name}{layer}" in weights:
         inputs = np.maximum(inputs, 0) if layer else inputs
-        inputs = inputs @ weights[f"{name}{layer}"] + weights[f"{name}{layer}_bias"]
+        inputs = inputs @ weights[f"{name}{layer}"].astype(np.float32) + weights[f"{name}{layer}_bias"]
         layer += 1
     return inputs
 

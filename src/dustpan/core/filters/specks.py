@@ -19,8 +19,12 @@ BRIGHT, DARK = 1, 2
 LARGE = 3  # px, side of the clusters past which `find_by_ring` is needed
 _USUAL = 6.0  # sensitivity at which the odds below hold
 _ODDS, _ODDS_PER_SENSITIVITY = 2.0, 2.5  # logarithm from which a peak is taken for a speck
+_SQUARE = 33  # px, side of the square in which peaks are counted
+_FEW = (
+    6.0  # peaks in such a square, as the network was shown at most; where there are more, each is less likely a speck
+)
+_CROWD = 1.0  # part of that crowd's logarithm that is taken off the odds
 _ALL_CHANNELS = 0.3  # part of its strongest channel that a speck without colour shows in its weakest
-_LEAST_PART = 0.05  # of its peak, that a speck has added to a pixel which it has touched
 _FIRST_LOOK = 0.8  # part of the sensitivity that a pixel must reach to be judged in full
 
 
@@ -42,6 +46,11 @@ class Specks:
         marks = np.zeros(shape, np.bool_)
         marks[tuple(self.points.T)] = True
         return marks
+
+    def without(self, kept: np.ndarray) -> Specks:
+        """Return those whose middles are not among some pixels, (h, w) bool."""
+        others = ~kept[tuple(self.points.T)]
+        return Specks(self.points[others], self.added[others])
 
 
 def find_specks(tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, polarity: int, coloured: bool) -> Specks:
@@ -72,13 +81,23 @@ def find_specks(tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, pola
     signs = standing[tuple(points.T)]
     patches = _around(tile, points, SIDE) * signs[:, None, None, None]
     noise = sigma[tuple(points.T)]
+    crowd = np.log(np.maximum(_count_around(points, tile.shape[:2]) / _FEW, 1))
     clear = _clear(patches, noise, sensitivity, coloured)
+    crowd = crowd[clear]
     points, signs, patches, noise = (part[clear] for part in (points, signs, patches, noise))
     odds, added = tell_specks(patches, noise, count_detail(tile, points))
-    sure = odds > _ODDS + _ODDS_PER_SENSITIVITY * np.log(sensitivity / _USUAL)
+    sure = odds - _CROWD * crowd > _ODDS + _ODDS_PER_SENSITIVITY * np.log(sensitivity / _USUAL)
     sure[sure] = _highest(points[sure], np.abs(added[sure]).max(axis=(1, 2, 3)), tile.shape[:2])
     added = added[sure] * signs[sure][:, None, None, None]
-    return Specks(points[sure], _without_noise(added, noise[sure]))
+    return Specks(points[sure], np.where(np.abs(added) > noise[sure][:, None, None], added, 0))
+
+
+def _count_around(points: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
+    """Return how many points lie within a square of 33 px around each."""
+    plane = np.zeros(shape, np.float32)
+    plane[tuple(points.T)] = 1
+    counts = cv2.boxFilter(plane, -1, (_SQUARE, _SQUARE), normalize=False, borderType=cv2.BORDER_CONSTANT)
+    return counts[tuple(points.T)]
 
 
 def _highest(points: np.ndarray, heights: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
@@ -94,13 +113,6 @@ def _clear(patches: np.ndarray, noise: np.ndarray, sensitivity: float, coloured:
     excess = middle - np.median(patches.reshape(len(patches), SIDE * SIDE, 3), axis=1)
     clear = (excess > sensitivity * noise).any(axis=1)
     return clear if coloured else clear & (excess.min(axis=1) > _ALL_CHANNELS * excess.max(axis=1))
-
-
-def _without_noise(added: np.ndarray, noise: np.ndarray) -> np.ndarray:
-    """Return what specks have added, without what is less than the noise or a small part of the peak."""
-    size = np.abs(added)
-    least = np.maximum(noise[:, None, None], _LEAST_PART * size.max(axis=(1, 2, 3), keepdims=True))
-    return np.where(size > least, added, 0)
 
 
 def _around(tile: np.ndarray, points: np.ndarray, side: int) -> np.ndarray:
@@ -163,7 +175,15 @@ def standing_out(tile: np.ndarray, sigma: np.ndarray, room: np.float32, polarity
 
 
 def mend_mosaic(
-    mosaic: np.ndarray, colours: np.ndarray, *, sigma: np.ndarray, sensitivity: float, polarity: int, spare_stars: bool
+    mosaic: np.ndarray,
+    colours: np.ndarray,
+    *,
+    sigma: np.ndarray,
+    sensitivity: float,
+    polarity: int,
+    spare_stars: bool,
+    kept: np.ndarray | None = None,
+    more: np.ndarray | None = None,
 ) -> tuple[np.ndarray, np.ndarray]:
     """Mark the hot sites of a sensor's mosaic, and fill them.
 
@@ -175,7 +195,9 @@ def mend_mosaic(
     mosaic : (H, W) float32 light.
     colours : (H, W) uint8, colour of each site.
     sigma : (H, W) float32, deviation of the noise.
-    sensitivity, polarity, spare_stars : as for `find_specks`.
+    sensitivity, polarity : as for `find_specks`.
+    spare_stars : leave points of light that spread into their neighbours as through a lens.
+    kept, more : (H, W) bool, sites that are left alone, and sites that are filled whatever they show.
 
     Returns
     -------
@@ -186,7 +208,21 @@ def mend_mosaic(
     filled = plane.copy()
     sites = np.require(colours, np.uint8, ("C", "W"))
     mark_in_mosaic(plane, sites, noise, np.float32(sensitivity), polarity, spare_stars, marks, filled)
+    if kept is not None:
+        marks &= ~kept
+        filled = np.where(kept, plane, filled)
+    for row, column in np.argwhere(more & ~marks) if more is not None else ():
+        filled[row, column] = _median_of_colour(plane, sites, row, column)
+        marks[row, column] = True
     return marks, filled
+
+
+def _median_of_colour(plane: np.ndarray, sites: np.ndarray, row: int, column: int) -> np.float32:
+    """Return the median of the other sites of a site's colour within 3 px, or its own value where there are none."""
+    area = np.s_[max(row - RING, 0) : row + RING + 1, max(column - RING, 0) : column + RING + 1]
+    alike = sites[area] == sites[row, column]
+    alike[min(row, RING), min(column, RING)] = False
+    return np.median(plane[area][alike]) if alike.any() else plane[row, column]
 
 
 def count_specks(marks: np.ndarray) -> int:

@@ -121,6 +121,7 @@ class Source:
         their place. They are written back where no step has changed the pixel.
     exact : the file's own values, where float32 can't hold them all.
     compression : of a JPEG.
+    known : (n, 2) int, x and y of pixels that are known to be bad in this camera, or None.
     """
 
     pixels: np.ndarray
@@ -135,6 +136,7 @@ class Source:
     non_finite: tuple[np.ndarray, np.ndarray] | None = None
     exact: np.ndarray | None = None
     compression: Compression | None = None
+    known: np.ndarray | None = None
 
     def __post_init__(self):
         self.pixels.flags.writeable = False

@@ -178,8 +178,8 @@ def _mask(plan: Plan, prepared: Prepared, region: Region, read_input: Read) -> n
 
 def context_of(plan: Plan, prepared: Prepared, check: Check) -> Context:
     """Return what a step of a plan may know beside its tile."""
-    features = plan.features if plan.level == 0 else None
-    return Context(prepared.noise, plan.size, plan.level, check, plan.base.mosaic, features)
+    features, known = (plan.features, plan.known) if plan.level == 0 else (None, None)
+    return Context(prepared.noise, plan.size, plan.level, check, plan.base.mosaic, features, known)
 
 
 def _reduce_by_maximum(make: Read, region: Region, plan: Plan, level: int) -> np.ndarray:

@@ -70,9 +70,11 @@ class Engine(Renderer):
         self._fixed_noise = None if noise is None else MeasuredNoise.known(noise)
         facts = source.metadata.camera, source.metadata.iso, source.metadata.exposure
         fixed = None if noise is None else noise.key
-        key = digest(source.key, facts, fixed)
+        known = None if source.known is None else source.known.tobytes()
+        key = digest(source.key, facts, fixed, known)
         self.base = WholeBase.of(source, key, pool=pool)
-        self._start = Plan(self.base, self._fixed_noise or self._measured(self.base), features=source.features)
+        noise_of_base = self._fixed_noise or self._measured(self.base)
+        self._start = Plan(self.base, noise_of_base, features=source.features, known=source.known)
 
     @property
     def noise(self) -> NoiseModel:

@@ -138,6 +138,7 @@ class Plan:
     mended : the leading Mend steps (and a mosaic's development), whose result Base holds.
     outline : the leading Mend steps are among the prepared ones, so that no Base is made of them.
     features : feature channels of the source, at full size.
+    known : bad pixels that are known of the camera.
     """
 
     base: Base
@@ -147,6 +148,7 @@ class Plan:
     mended: tuple[Prepared, ...] = ()
     outline: bool = False
     features: Features | None = None
+    known: np.ndarray | None = None
 
     @cached_property
     def active(self) -> tuple[Prepared, ...]:

@@ -40,6 +40,7 @@ class Context:
     level : the picture is reduced by 2 ** level; 0 when exact.
     mosaic : of the sensor, before development; its tiles are h x w x 1.
     features : feature channels of a rendered picture, at full size.
+    known : (n, 2), x and y of bad pixels that are known of the camera, or None.
     check : to be called now and then; raises Cancelled when the result is no longer wanted.
     """
 
@@ -49,6 +50,7 @@ class Context:
     check: Check = no_check
     mosaic: Mosaic | None = None
     features: Features | None = None
+    known: np.ndarray | None = None
 
     def ends(self, region: Region) -> tuple[bool, bool, bool, bool]:
         """Return whether the picture ends at a region's left, top, right and lower side."""
@@ -208,6 +210,10 @@ class StepKind(StepDescription):
         noise : at the step's input.
         """
         return None
+
+    def pick(self, key: str, colour: np.ndarray) -> Any:
+        """Return a parameter's value as it follows from a pixel's colour, (3,) working values."""
+        raise NotImplementedError
 
     def apply_even(self, field: np.ndarray, params: Params, analysis: Any, context: Context) -> np.ndarray:
         """Apply the step to a small flat field that stands for any region; override when planes matter."""

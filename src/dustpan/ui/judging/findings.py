@@ -115,6 +115,7 @@ class Findings(QWidget):
         session.tasks.changed.connect(self._yield_to_proposal)
         session.edited.connect(lambda dragging: self.refresh())
         canvas.overlays.append(self.paint_marks)
+        canvas.places.found = self.points_shown
         self.refresh()
 
     # -- searching ----------------------------------------------------------------------------------------------
@@ -245,6 +246,11 @@ class Findings(QWidget):
         if self.faults is None:
             return "Looking for what is wrong …"
         return "Found:" if self.all else "Nothing found that needs mending."
+
+    def points_shown(self) -> tuple[tuple[int, int], ...] | None:
+        """Return the points that are marked and that the chosen step mends, or None while there are none."""
+        finding, step = next((f for f in self.all if f.what == self.marked), None), self.session.step
+        return finding.points if finding is not None and step is not None and finding.step == step.kind else None
 
     def paint_marks(self, painter: QPainter) -> None:
         """Draw a ring round each point of the marked finding."""

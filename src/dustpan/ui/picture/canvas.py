@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from dustpan.core.render.grid import BLOCK
 from dustpan.ui.picture.compare import Compare
 from dustpan.ui.picture.ellipse import EllipseHandles
+from dustpan.ui.picture.places import Places
 from dustpan.ui.picture.tiles import Tiles, View, level_for
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
@@ -56,7 +57,9 @@ class Canvas(QWidget):
             Callable[[QPainter], None]
         ] = []  # what is drawn over the picture, in a pair over the route's side
         self.ellipse = EllipseHandles(tiles.session)
-        self.grips: list[Any] = [self.ellipse]  # what can be taken hold of on the picture, the first first
+        self.places = Places(tiles.session)
+        self._asked: Callable[[QPoint], None] | None = None  # takes the pixel of the next click
+        self.grips: list[Any] = [self.ellipse, self.places]  # what can be taken hold of on the picture, the first first
         self.setMinimumSize(320, 200)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setMouseTracking(True)
@@ -146,7 +149,9 @@ class Canvas(QWidget):
         self.hold(False)
         self._space = self._moving_wipe = False
         self._panning = self._pressed = None
-        self.ellipse.let_go()
+        self._asked = None
+        for grip in self.grips:
+            grip.let_go()
         self.unsetCursor()
 
     # -- looking ----------------------------------------------------------------------------------------------
@@ -333,7 +338,8 @@ class Canvas(QWidget):
 
     def _paint_marks(self, painter: QPainter, clip: QRect) -> None:
         painter.setClipRect(clip)
-        self.ellipse.paint(painter, QRectF(self.picture_rect()))
+        for grip in self.grips:
+            grip.paint(painter, QRectF(self.picture_rect()))
         for paint in self.overlays:
             paint(painter)
 
@@ -429,6 +435,12 @@ class Canvas(QWidget):
         left = event.button() == Qt.MouseButton.LeftButton
         picture = QRectF(self.picture_rect())
         self._pressed = None
+        if left and self._asked is not None:
+            self._answer(self._at(event))
+            return
+        if event.button() == Qt.MouseButton.RightButton:
+            self.places.press_other(self._at(event), picture)
+            return
         if (
             left
             and not self._space
@@ -442,6 +454,18 @@ class Canvas(QWidget):
             self._panning = self._at(event) - self._corner
             self._pressed = self._at(event) if left and not self._space else None
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
+
+    def ask_point(self, take: Callable[[QPoint], None]) -> None:
+        """Have the next click on the picture answered by its pixel."""
+        self._asked = take
+        self.setCursor(Qt.CursorShape.CrossCursor)
+
+    def _answer(self, at: QPointF) -> None:
+        take, self._asked = self._asked, None
+        self.unsetCursor()
+        place, (width, height) = (at - self._corner) / self.zoom, self.size_px
+        if take is not None and 0 <= place.x() < width and 0 <= place.y() < height:
+            take(QPoint(int(place.x()), int(place.y())))
 
     def mouseMoveEvent(self, event):
         """Drag what was taken hold of; tell what is under the pointer."""

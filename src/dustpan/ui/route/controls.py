@@ -6,6 +6,7 @@ from dataclasses import replace
 from functools import partial
 from typing import Any
 
+import numpy as np
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QApplication,
@@ -40,9 +41,11 @@ class Controls(QWidget):
     """Show the chosen step and hand every change to the session.
 
     peeked(name) : the keyhole of an inner picture is pressed; an empty name when it is let go.
+    picked(key) : a parameter is to be taken from the picture; see `take_colour`.
     """
 
     peeked = pyqtSignal(str)
+    picked = pyqtSignal(str)
 
     def __init__(self, session: Session, parent: QWidget | None = None):
         super().__init__(parent)
@@ -115,6 +118,7 @@ class Controls(QWidget):
             self._help.setText(kind.help)
             self._build_params(column, kind.params_type, partial(self._set_in, step.id))
             self._add_keyholes(kind)
+            self._add_pickers(kind)
             self._build_parts(column, step)
         column.addStretch()
         self._scroll.setWidget(body)
@@ -154,6 +158,22 @@ class Controls(QWidget):
                 hole.pressed.connect(partial(self.peeked.emit, name))
                 hole.released.connect(partial(self.peeked.emit, ""))
                 field.add_beside_label(hole)
+
+    def _add_pickers(self, kind: StepKind) -> None:
+        """Give each parameter that can be taken from the picture a word that asks for a click."""
+        for key, described in kind.params_type.described().items():
+            if described.picked:
+                word = configured(QPushButton("pick"), objectName="quiet")
+                word.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+                word.setToolTip(f"{described.label}: take it from the picture with the next click")
+                word.clicked.connect(partial(self.picked.emit, key))
+                self.fields[key].add_beside_label(word)
+
+    def take_colour(self, key: str, colour: np.ndarray) -> None:
+        """Set a parameter of the chosen step from a colour, (3,) working values."""
+        step = self.session.step
+        if step is not None and key in step.params.described():
+            self._set_in(step.id, key, kind_of(step.kind).pick(key, colour))
 
     def _build_parts(self, column: QVBoxLayout, step: Step) -> None:
         """Add the settings of the Where's first part."""

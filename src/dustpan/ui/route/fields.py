@@ -8,7 +8,7 @@ from functools import partial
 from typing import Any, Protocol
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from dustpan.core.document.params import Param, Params
 from dustpan.core.noise.model import TONES
@@ -139,6 +139,32 @@ class OverToneField(Field):
         self.widget.show_noise(found, taken, getattr(settings.params, self.key))
 
 
+class PlacesField(Field):
+    """How many places were corrected by hand, and a word that takes them back."""
+
+    widget: QWidget
+
+    def make(self, change):
+        """Return the line."""
+        line = QWidget()
+        row = QHBoxLayout(line)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.count = configured(QLabel(), toolTip=self.described.help)
+        self.clear = configured(QPushButton("clear"), objectName="quiet", toolTip="Take all of them back")
+        self.clear.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.clear.clicked.connect(lambda: change(self.key, ()))
+        row.addWidget(self.count)
+        row.addStretch()
+        row.addWidget(self.clear)
+        return line
+
+    def show(self, settings):
+        """Show how many there are."""
+        count = len(getattr(settings.params, self.key))
+        self.count.setText(f"{self.described.label}: {count or 'none'}")
+        self.clear.setVisible(count > 0)
+
+
 def _connected(widget: Any, key: str, change: Change) -> Any:
     widget.changing.connect(partial(_call, change, key, dragging=True))
     widget.changed.connect(partial(_call, change, key))
@@ -151,7 +177,7 @@ def _call(change: Change, key: str, value: Any, **how: bool) -> None:
 
 
 #: Controls that a parameter's description asks for by name.
-WIDGETS: dict[str, Callable[[str, Param, Change], Field]] = {"over_tone": OverToneField}
+WIDGETS: dict[str, Callable[[str, Param, Change], Field]] = {"over_tone": OverToneField, "places": PlacesField}
 
 
 def make_field(key: str, described: Param, change: Change) -> Field:

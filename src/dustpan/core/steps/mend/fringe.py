@@ -8,7 +8,7 @@ from typing import ClassVar
 import numpy as np
 
 from dustpan.core.document.params import Params, param
-from dustpan.core.filters.fringe import edge_gate, measure_fringes, support, take_fringes
+from dustpan.core.filters.fringe import edge_gate, hue_of, measure_fringes, support, take_fringes
 from dustpan.core.noise.carry import carry_field, carry_noise
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Points, Survey
@@ -22,7 +22,7 @@ class FringeParams(Params):
 
     auto: bool = param("As measured", True, "The hues of the rims follow from the picture.")
     hue: float = param(
-        "Hue", 300.0, "Hue of the rims: 0 red, 120 green, 240 blue.", unit="deg", low=0.0, high=360.0, step=5.0
+        "Hue", 300.0, "Of the rims: 0 red, 120 green, 240 blue.", unit="deg", low=0.0, high=360.0, step=5.0, picked=True
     )
     hue_width: float = param(
         "Hue width", 60.0, "Range of hues that are taken for rims.", unit="deg", low=5.0, high=180.0, step=5.0
@@ -118,6 +118,10 @@ class Fringe(StepKind):
     def tell(self, params, analysis, found=None):
         """Return the hues that are taken off."""
         return ", ".join(_name(hue) for hue in analysis.hues) or "none found"
+
+    def pick(self, key, colour):
+        """Return the hue of a colour."""
+        return round(hue_of(colour))
 
     def carry(self, params, analysis, noise, lay=None):
         """Hand the noise on: rims are a small part of a picture."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any, ClassVar
 
 import cv2
@@ -15,6 +16,7 @@ from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, men
 from dustpan.core.noise.carry import carry_field, carry_noise
 from dustpan.core.noise.fields import EvenField, NoiseField
 from dustpan.core.picture.curve import encode_curve
+from dustpan.core.picture.region import Region
 from dustpan.core.steps.base import Context, Inside, StepKind, repeat_points, smooth_points
 from dustpan.core.steps.finding import Finding
 
@@ -22,6 +24,8 @@ _POLARITY = {"bright": BRIGHT, "dark": DARK, "both": BRIGHT + DARK}
 _WORTH_MENDING = 25.0  # specks in a megapixel from which the step is proposed
 _A_FEW = 0.5  # specks in a megapixel of a photograph that are not worth a word
 _DOTS = 100.0  # the same of a drawing, whose dots and holes of letters are found too
+_OF_KNOWN = 3.0  # sensitivity for pixels that are known to the camera
+_BY_HAND = 5  # px, side of the square round a place that is spared
 _LEAST_SIGMA = np.float32(2.5 / 255)  # in a picture without noise, specks of up to 15 levels are lint and glints
 
 
@@ -53,6 +57,15 @@ class HotPixelParams(Params):
     coloured: bool = param("Specks of one colour", True, "Also take specks that stand out in one colour alone.")
     spare_stars: bool = param(
         "Spare stars and glints", True, "Keep points of light that spread into their neighbours as through a lens."
+    )
+    known: bool = param(
+        "Known to the camera", True, "Also mend those that were learned from this camera's dark frames.", apart=True
+    )
+    spared: tuple[tuple[float, float], ...] = param(
+        "Spared", (), "Places that are left alone: click a mark on the picture.", points=True, widget="places"
+    )
+    added: tuple[tuple[float, float], ...] = param(
+        "Added", (), "Places that are mended too: click them with the other button.", points=True, widget="places"
     )
 
 
@@ -93,8 +106,8 @@ class HotPixels(StepKind):
         """Return about how many specks the picture has, counted on the survey's crops, and its channels' noise."""
         looked, found = 0, 0
         context = Context(EvenField(survey.base_noise), survey.size, mosaic=survey.mosaic)
-        for crop in survey.crops:
-            marks = self.mark(crop, _whole(crop), params, None, context)
+        for crop, region in zip(survey.crops, survey.crop_regions, strict=True):
+            marks = self.mark(crop, region, params, None, context)
             looked, found = looked + marks.size, found + count_specks(marks)
         return SpeckAnalysis(found * survey.size[0] * survey.size[1] / max(looked, 1))
 
@@ -103,15 +116,19 @@ class HotPixels(StepKind):
         if context.mosaic is not None:
             return _mosaic(tile, region, params, context)[0]
         sigma = _channel_sigma(tile, region, context)
-        return _specks(tile, sigma, params).marks(tile.shape[:2]) | _others(tile, sigma, params)
+        kept, more = _by_hand(region, tile.shape[:2], params, context)
+        others = _others(tile, region, sigma, params, context)
+        return ((_specks(tile, sigma, params).marks(tile.shape[:2]) | others) & ~kept) | more
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its specks filled; looks 24 px around."""
         if context.mosaic is not None:
             return _mosaic(tile, region, params, context)[1][..., None]
         sigma = _channel_sigma(tile, region, context)
-        mended = specks.take_specks(tile, _specks(tile, sigma, params), size=params.max_size)
-        others = _others(tile, sigma, params)
+        kept, more = _by_hand(region, tile.shape[:2], params, context)
+        found = _specks(tile, sigma, params).without(kept | more)
+        mended = specks.take_specks(tile, found, size=params.max_size)
+        others = (_others(tile, region, sigma, params, context) & ~kept) | more
         return specks.fill_specks(mended, others, sigma=sigma, size=params.max_size)
 
     def show_inside(self, name, tile, region, params, analysis, context):
@@ -165,19 +182,51 @@ class HotPixels(StepKind):
         return noise if lay is None else carry_field(noise, lambda m: carry_noise(m, lambda field: lay(field, field)))
 
 
+def _by_hand(
+    region: Region, shape: tuple[int, int], params: HotPixelParams, context: Context
+) -> tuple[np.ndarray, np.ndarray]:
+    """Return (h, w) where specks are spared by hand, and where one is added."""
+    spared, more = np.zeros(shape, np.uint8), np.zeros(shape, np.uint8)
+    for places, plane in ((params.spared, spared), (params.added, more)):
+        for x, y in places:
+            _put(plane, int(x * context.size[0]) - region[0], int(y * context.size[1]) - region[1])
+    kept = cv2.dilate(spared, np.ones((_BY_HAND, _BY_HAND), np.uint8)) > 0
+    return kept, (more > 0) & ~kept
+
+
+def _known(region: Region, shape: tuple[int, int], params: HotPixelParams, context: Context) -> np.ndarray | None:
+    """Return (h, w) where the camera is known to have bad pixels, or None when none are known."""
+    if not params.known or context.known is None:
+        return None
+    plane = np.zeros(shape, np.uint8)
+    for x, y in context.known:
+        _put(plane, x - region[0], y - region[1])
+    return plane > 0
+
+
+def _put(plane: np.ndarray, column: int, row: int) -> None:
+    """Mark a pixel of a plane, where it has it."""
+    if 0 <= row < plane.shape[0] and 0 <= column < plane.shape[1]:
+        plane[row, column] = 1
+
+
 def _mosaic(tile, region, params: HotPixelParams, context: Context) -> tuple[np.ndarray, np.ndarray]:
     """Return marks and filled sites of a tile of a sensor's mosaic."""
     plane = tile[..., 0]
     tone = encode_curve(np.clip(cv2.medianBlur(np.ascontiguousarray(plane), 5), 0, 1))
     assert context.mosaic is not None
-    return mend_mosaic(
+    kept, more = _by_hand(region, plane.shape, params, context)
+    mend = partial(
+        mend_mosaic,
         plane,
         context.mosaic.colours(region),
         sigma=context.sigma(tone, region)[0],
-        sensitivity=params.sensitivity,
         polarity=_POLARITY[params.polarity],
-        spare_stars=params.spare_stars,
     )
+    known = _known(region, plane.shape, params, context)
+    if known is not None:
+        more |= known & ~kept & mend(sensitivity=_OF_KNOWN, spare_stars=False)[0]
+    return mend(sensitivity=params.sensitivity, spare_stars=params.spare_stars, kept=kept, more=more)
 
 
 def _specks(tile: np.ndarray, sigma: np.ndarray, params: HotPixelParams) -> specks.Specks:
@@ -185,11 +234,22 @@ def _specks(tile: np.ndarray, sigma: np.ndarray, params: HotPixelParams) -> spec
     return specks.find_specks(tile, sigma=sigma, **_asked(params))
 
 
-def _others(tile: np.ndarray, sigma: np.ndarray, params: HotPixelParams) -> np.ndarray:
-    """Return marks of what else is asked for: clusters past 3 px, and points of light that are not to be spared."""
-    if params.spare_stars and params.max_size <= specks.LARGE:
-        return np.zeros(tile.shape[:2], np.bool_)
-    return specks.find_by_ring(tile, sigma=sigma, spare_stars=params.spare_stars, **_asked(params))
+def _others(
+    tile: np.ndarray, region: Region, sigma: np.ndarray, params: HotPixelParams, context: Context
+) -> np.ndarray:
+    """Return marks of what else is asked for.
+
+    Clusters past 3 px, points of light that are not to be spared, and what is known to the camera and shows at all.
+    """
+    find = partial(specks.find_by_ring, tile, sigma=sigma)
+    asked = _asked(params)
+    marks = np.zeros(tile.shape[:2], np.bool_)
+    if not params.spare_stars or params.max_size > specks.LARGE:
+        marks |= find(spare_stars=params.spare_stars, **asked)
+    known = _known(region, tile.shape[:2], params, context)
+    if known is not None:
+        marks |= known & find(spare_stars=False, **asked | {"sensitivity": _OF_KNOWN})
+    return marks
 
 
 def _asked(params: HotPixelParams) -> dict[str, Any]:
@@ -207,10 +267,6 @@ def _rounded(count: float) -> int:
     """Return an estimate with two figures: more would look counted."""
     step = 10 ** max(int(np.log10(max(count, 1))) - 1, 0)
     return round(count / step) * step
-
-
-def _whole(tile: np.ndarray) -> tuple[int, int, int, int]:
-    return 0, 0, tile.shape[1], tile.shape[0]
 
 
 KIND = HotPixels()
