@@ -26,6 +26,18 @@ def wait(condition=lambda: False, seconds: float = 30.0) -> None:
     loop.exec()
 
 
+def correct_hot_pixels(window: Window) -> None:
+    """Choose the step against hot pixels, spare one of its marks and add a place."""
+    session = window.session
+    session.choose(next(step.id for step in session.route if step.kind == "hot_pixels"))
+    window.findings.mark("hot_pixels", True)
+    width, height = window.canvas.size_px
+    x, y = min(window.findings.points_shown(), key=lambda point: abs(point[0] - 1700) + abs(point[1] - 430))
+    step = session.with_value(session.step, "spared", (((x + 0.5) / width, (y + 0.5) / height),))
+    step = session.with_value(step, "added", ((1830.5 / width, 480.5 / height),))
+    session.change_step(step, "Hot pixels: by hand")
+
+
 def main(folder: Path) -> None:
     """Take each view."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -73,11 +85,12 @@ def main(folder: Path) -> None:
     window.actions_by_name["inside"].setChecked(True)
     shoot("inside")
     window.actions_by_name["inside"].setChecked(False)
-    session.choose(next(step.id for step in session.route if step.kind == "noise"))
+    correct_hot_pixels(window)
     at(1750, 420)
-    window.findings.mark("hot_pixels", True)
     shoot("findings")
     window.findings.mark("", False)
+    window.commands.undo()
+    session.choose(next(step.id for step in session.route if step.kind == "noise"))
     canvas.fit()
     window.display.set_surround("light")
     window.actions_by_name["lamp"].trigger()

@@ -150,8 +150,7 @@ class Canvas(QWidget):
         self._space = self._moving_wipe = False
         self._panning = self._pressed = None
         self._asked = None
-        for grip in self.grips:
-            grip.let_go()
+        self.ellipse.let_go()
         self.unsetCursor()
 
     # -- looking ----------------------------------------------------------------------------------------------
@@ -338,8 +337,8 @@ class Canvas(QWidget):
 
     def _paint_marks(self, painter: QPainter, clip: QRect) -> None:
         painter.setClipRect(clip)
-        for grip in self.grips:
-            grip.paint(painter, QRectF(self.picture_rect()))
+        self.ellipse.paint(painter, QRectF(self.picture_rect()))
+        self.places.paint(painter, QRectF(self.picture_rect()))
         for paint in self.overlays:
             paint(painter)
 

@@ -74,9 +74,6 @@ class Places:
         """Return that nothing was held."""
         return False
 
-    def let_go(self) -> None:
-        """Do nothing: nothing is held."""
-
     def paint(self, painter: QPainter, picture: QRectF) -> None:
         """Draw a dashed ring round what is spared, a ring with a cross round what is added."""
         step = self.step
