@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
+from dustpan.core.errors import SaveError
 from dustpan.core.picture.source import Metadata, Mosaic
 from dustpan.files import raw, tiff
 from dustpan.files.dng_parts import exchange_mosaic
@@ -47,7 +48,10 @@ def write_mended(path: Path, pixels: np.ndarray, mosaic: Mosaic, metadata: Metad
     native = metadata.native
     if native is not None and native[0] == "raw":
         original = Path(native[1]["file"])
-        data = exchange_mosaic(original, raw.put_back(original, pixels))
+        try:
+            data = exchange_mosaic(original, raw.put_back(original, pixels))
+        except OSError as fault:
+            raise SaveError(f"{original}: is needed for the DNG and can't be read ({fault.strerror}).") from fault
         if data is not None:
             path.write_bytes(data)
             return

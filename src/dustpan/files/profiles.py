@@ -21,6 +21,7 @@ _FORMAT, _VERSION = "dustpan-camera", 1
 _OF_NOISE = 10.0  # deviations over the dark level from which a pixel is hot
 _LEAST = 0.002  # of the sensor's range
 _MOST = 0.02  # share of the pixels; a frame with more hot ones was not taken in the dark
+_DARK = 0.1  # of the sensor's range, that other pixels of a dark frame may be brighter than the middle one
 _ISO_COUNTS = 2.0  # how much more a stop of ISO counts than one of exposure when the nearest list is chosen
 
 
@@ -89,8 +90,8 @@ def _hot(frames: Sequence[Source]) -> np.ndarray:
     level = float(np.median(plane))
     spread = 1.4826 * float(np.median(np.abs(plane - level)))
     hot = plane > level + max(_OF_NOISE * spread, _LEAST)
-    if hot.mean() > _MOST or level > 0.5:
-        raise PictureError(f"{frames[0].name}: is no dark frame: {100 * hot.mean():.0f} % of its pixels are bright.")
+    if hot.mean() > _MOST or float(np.quantile(plane, 1 - _MOST)) > level + _DARK:
+        raise PictureError(f"{frames[0].name}: is no dark frame: too many of its pixels are bright.")
     return hot
 
 

@@ -23,7 +23,7 @@ _SQUARE = 33  # px, side of the square in which peaks are counted
 _FEW = (
     6.0  # peaks in such a square, as the network was shown at most; where there are more, each is less likely a speck
 )
-_CROWD = 1.0  # part of that crowd's logarithm that is taken off the odds
+_CROWD = 1.0  # times that crowd's logarithm is taken off the odds
 _ALL_CHANNELS = 0.3  # part of its strongest channel that a speck without colour shows in its weakest
 _FIRST_LOOK = 0.8  # part of the sensitivity that a pixel must reach to be judged in full
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dustpan.core.judge.harms import bands, clipping, edges, gradients, stars, texture, tones
+from dustpan.core.judge.harms import bands, clipping, edges, gradients, texture, tones
 from dustpan.core.judge.harms.base import Harm, Pair
 from dustpan.core.judge.spots import Spot
 from dustpan.core.steps.finding import Finding
@@ -22,7 +22,6 @@ HARMS: tuple[Harm, ...] = (
     tones.DULL_HIGHLIGHTS,
     tones.CAST,
     gradients.STEPS,
-    stars.STARS,
     bands.BANDS,
 )
 _MOST_POINTS = 12  # of a harm
@@ -41,7 +40,6 @@ class Figures:
     cast : change of colour in the darks, display values (of the channel that moved most, less the mean).
     highlight_shift : change of tone in what was bright, noise left out.
     steps : height in display values of the steps that smooth gradients have.
-    stars_lost : share of the points of light that lost their light.
     bands_drawn : deviation of rows or columns that are newly shifted as a whole, display values.
     clipped_black, clipped_white : shares of pixels newly at black and at white.
     """
@@ -53,7 +51,6 @@ class Figures:
     cast: float | None = None
     highlight_shift: float | None = None
     steps: float | None = None
-    stars_lost: float | None = None
     bands_drawn: float | None = None
     clipped_black: float = 0.0
     clipped_white: float = 0.0
@@ -69,7 +66,6 @@ class PatchFigures:
     highlights: tuple[int, float]
     clipping: clipping.Clipped
     steps: float | None
-    stars: stars.Stars
     bands: float
 
 
@@ -93,7 +89,6 @@ def measure_patch(
         highlights=tones.measure_highlights(before, after),
         clipping=clipping.measure_clipping(before if original is None else original, after),
         steps=gradients.measure_steps(after),
-        stars=stars.measure_stars(pair),
         bands=bands.measure_bands(pair),
     )
 
@@ -110,7 +105,6 @@ def combine_figures(patches: Sequence[PatchFigures]) -> Figures:
         cast=cast,
         highlight_shift=tones.combine_highlights([p.highlights for p in patches]),
         steps=gradients.combine_steps([p.steps for p in patches]),
-        stars_lost=stars.combine_stars([p.stars for p in patches]),
         bands_drawn=bands.combine_bands([p.bands for p in patches]),
         clipped_black=black,
         clipped_white=white,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import ClassVar
 
 import cv2
@@ -98,12 +98,6 @@ class Fireflies(StepKind):
         if found is None:
             return ""
         return f"{found} mended" if found else "none found"
-
-    def ease(self, params, harm, noise):
-        """Find less where points of light were lost or highlights knocked back."""
-        if harm not in ("stars_lost", "dull_highlights"):
-            return None
-        return replace(params, strength=params.strength / 2) if params.strength > 0.1 else params
 
     def carry(self, params, analysis, noise, lay=None):
         """Hand the noise on, as single pixels do not change it."""

@@ -24,6 +24,7 @@ _POLARITY = {"bright": BRIGHT, "dark": DARK, "both": BRIGHT + DARK}
 _WORTH_MENDING = 25.0  # specks in a megapixel from which the step is proposed
 _A_FEW = 0.5  # specks in a megapixel of a photograph that are not worth a word
 _DOTS = 100.0  # the same of a drawing, whose dots and holes of letters are found too
+_CLEAR = 12.0  # sensitivity at which those that are worth a word are counted
 _OF_KNOWN = 3.0  # sensitivity for pixels that are known to the camera
 _BY_HAND = 5  # px, side of the square round a place that is spared
 _LEAST_SIGMA = np.float32(2.5 / 255)  # in a picture without noise, specks of up to 15 levels are lint and glints
@@ -157,10 +158,10 @@ class HotPixels(StepKind):
         """Return the hot pixels of the whole picture, when they are more than a few."""
         if survey.rendered:
             return []
+        few = max(2, (_DOTS if survey.base_noise.luminance == 0 else _A_FEW) * survey.megapixels)
+        if len(survey.find_points(self.kind, HotPixelParams(sensitivity=_CLEAR))) <= few:
+            return []  # what is less clear may well be the picture's own
         points = survey.find_points(self.kind, HotPixelParams())
-        drawn = survey.base_noise.luminance == 0
-        if len(points) <= max(2, (_DOTS if drawn else _A_FEW) * survey.megapixels):
-            return []
         return [Finding("hot_pixels", f"{len(points)} hot pixels", float(len(points)), self.kind, points)]
 
     def tell(self, params, analysis, found=None):
@@ -170,8 +171,8 @@ class HotPixels(StepKind):
         return f"about {_rounded(analysis.count)} mended" if analysis.count >= 1 else "none found"
 
     def ease(self, params, harm, noise):
-        """Find less where the darks lost their specks of light, or stars were lost."""
-        if harm not in ("darker_shadows", "stars_lost"):
+        """Find less where the darks lost their specks of light."""
+        if harm != "darker_shadows":
             return None
         if params.sensitivity >= 18:
             return params
