@@ -43,9 +43,8 @@ def click(window, qtbot, x, y, button=Qt.MouseButton.LeftButton):
 
 def test_a_click_on_a_mark_spares_it_and_the_other_button_adds_a_place(window, qtbot, specked):
     opened(window, qtbot, specked)
-    window.session.measuring.mend("hot_pixels")
+    window.session.add_step("hot_pixels")
     settle(window, qtbot)
-    window.session.choose("hot_pixels")
     click(window, qtbot, *HOT[1])  # without marks a click looks closer, as ever
     assert not window.session.step.params.spared
     window.canvas.fit()
@@ -54,8 +53,9 @@ def test_a_click_on_a_mark_spares_it_and_the_other_button_adds_a_place(window, q
     click(window, qtbot, 250, 150, Qt.MouseButton.RightButton)
     settle(window, qtbot)
     params = window.session.step.params
-    assert params.spared == pytest.approx([((150 + 0.5) / 384, (100 + 0.5) / 256)])
-    assert params.added == pytest.approx([((250 + 0.5) / 384, (150 + 0.5) / 256)], abs=0.01)
+    assert len(params.spared) == len(params.added) == 1
+    assert params.spared[0] == pytest.approx((150.5 / 384, 100.5 / 256))
+    assert params.added[0] == pytest.approx((250.5 / 384, 150.5 / 256), abs=0.01)
     shown = [label.text() for key in ("spared", "added") for label in window.controls.fields[key].findChildren(QLabel)]
     assert shown == ["Spared: 1", "Added: 1"]
     click(window, qtbot, *HOT[1])  # once more takes it back
