@@ -21,7 +21,7 @@ _WINDOW = 64  # rows in which a segment's variance is taken
 _FLATTEST = 0.1  # share of the windows that must show the bands
 _SCALES = (0, 1, 2, 4, 8, 16)  # rows, deviations of the blurs between which bands are told apart
 _PARTS = 8  # of the width; how far they disagree tells the error
-_CLIPPED = (0.5 / 255, 254.5 / 255)
+DISPLAYED, OF_SENSOR = (0.5 / 255, 254.5 / 255), (-1.0, 0.98)  # values between which nothing is clipped
 _REFERENCE_SLOPE = encode_slope(np.array(0.3, np.float32))  # at the tone at which bands of light are given
 
 
@@ -43,6 +43,10 @@ class Bands:
         """Deviation of the offsets."""
         return float(np.sqrt((self.offsets**2).mean()))
 
+    def within(self, most: float) -> Bands:
+        """Return them with no offset larger than `most`: what is, is a line of the picture."""
+        return Bands(np.clip(self.offsets, -most, most), self.of_light)
+
 
 def average_cells(tile: np.ndarray) -> np.ndarray:
     """Return (h, w / 12, c) means along the rows of (h, w, c); the last cell takes what is left over."""
@@ -56,7 +60,9 @@ def average_cells(tile: np.ndarray) -> np.ndarray:
     return cells.astype(np.float32)
 
 
-def band_strength(cells: np.ndarray, *, of_light: bool = False) -> tuple[float, float]:
+def band_strength(
+    cells: np.ndarray, *, of_light: bool = False, unclipped: tuple[float, float] = DISPLAYED
+) -> tuple[float, float]:
     """Return the deviation of what all segments of the rows have in common, 0 where that is the picture itself.
 
     Parameters
@@ -74,7 +80,7 @@ def band_strength(cells: np.ndarray, *, of_light: bool = False) -> tuple[float, 
     """
     tone = (_as_light(cells) if of_light else cells).mean(axis=2)
     rest = tone - _row_median(tone)
-    clipped = (cells.min(axis=2) <= _CLIPPED[0]) | (cells.max(axis=2) >= _CLIPPED[1])
+    clipped = (cells.min(axis=2) <= unclipped[0]) | (cells.max(axis=2) >= unclipped[1])
     count = rest.shape[1] // SEGMENT
     height = rest.shape[0] // _WINDOW * _WINDOW
     if count < 2 or not height:
@@ -92,7 +98,9 @@ def band_strength(cells: np.ndarray, *, of_light: bool = False) -> tuple[float, 
     return float(strength), float(np.sqrt(least / max(middle, 1e-12)))
 
 
-def find_bands(cells: np.ndarray, *, protect: float, of_light: bool = False) -> Bands:
+def find_bands(
+    cells: np.ndarray, *, protect: float, of_light: bool = False, unclipped: tuple[float, float] = DISPLAYED
+) -> Bands:
     """Return the offset of each row.
 
     Parameters
@@ -106,7 +114,7 @@ def find_bands(cells: np.ndarray, *, protect: float, of_light: bool = False) -> 
     there beside the row's own mean, then multiplied by its share of signal, which the disagreement of eight parts of
     the width tells.
     """
-    clipped = (cells.min(axis=2) <= _CLIPPED[0]) | (cells.max(axis=2) >= _CLIPPED[1])
+    clipped = (cells.min(axis=2) <= unclipped[0]) | (cells.max(axis=2) >= unclipped[1])
     values = _as_light(cells) if of_light else cells
     blurred = [_blur_down(values, scale) for scale in _SCALES]
     offsets = np.zeros((cells.shape[0], cells.shape[2]), np.float32)

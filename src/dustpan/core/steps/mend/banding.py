@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from dustpan.core.document.params import Params, param
-from dustpan.core.filters.banding import SEGMENT, Bands, average_cells, band_strength, find_bands, take_off
+from dustpan.core.filters.banding import OF_SENSOR, SEGMENT, Bands, average_cells, band_strength, find_bands, take_off
 from dustpan.core.noise.carry import carry_field, carry_noise
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Survey
@@ -17,6 +17,8 @@ from dustpan.core.steps.finding import Finding
 
 _STRIP = 256  # rows, or columns, that are read at once
 _OF_NOISE, _LEAST = 0.07, 0.2 / DISPLAY  # bands stronger than both are found
+_OF_NOISE_FAR = 0.3  # the same where rows of the same colours are 6 px apart, between which the picture changes more
+_MOST = 3.0  # times their strength, that bands are taken off
 _LEAST_OF_MOSAIC = 2e-5  # of the sensor's range
 _EVEN = 0.3  # least evenness over the picture: boards and waves are where they are, bands everywhere
 _EVENER = 1.2  # how much evener over the picture bands of light must be than as display values to be taken for such
@@ -101,9 +103,8 @@ class Banding(StepKind):
 
     def tell(self, params, analysis, found=None):
         """Return how strong the bands are."""
-        bands = [(name, getattr(analysis, name)) for name in ("rows", "columns")]
-        told = [f"{name} {each.size * DISPLAY:.1f} levels" for name, each in bands if each is not None]
-        return ", ".join(told) or "none found"
+        found = [bands.size for bands in (analysis.rows, analysis.columns) if bands is not None]
+        return f"{max(found) * DISPLAY:.2g} levels" if found else "none found"
 
     def ease(self, params, harm, noise):
         """Take less off where bands were drawn in."""
@@ -149,9 +150,10 @@ def _judge(cells: np.ndarray, survey: Survey) -> tuple[bool, float, bool]:
     """Return the same of cells of the whole picture."""
     if survey.mosaic is not None:
         period = survey.mosaic.period
-        size = float(np.mean([band_strength(cells[phase::period])[0] for phase in range(period)]))
+        size = float(np.mean([band_strength(cells[phase::period], unclipped=OF_SENSOR)[0] for phase in range(period)]))
         sigma = float(survey.base_noise.sigma[0, 0].min())
-        return size > max(_OF_NOISE * sigma, _LEAST_OF_MOSAIC), size, False
+        of_noise = _OF_NOISE if period == 2 else _OF_NOISE_FAR
+        return size > max(of_noise * sigma, _LEAST_OF_MOSAIC), size, False
     least = max(_OF_NOISE * survey.base_noise.luminance / DISPLAY, _LEAST)
     (shown, even), (added, even_in_light) = (band_strength(cells, of_light=light) for light in (False, True))
     of_light = even_in_light > _EVENER * even
@@ -167,16 +169,16 @@ def _find(survey: Survey, params: BandingParams, *, columns: bool) -> Bands | No
         (a, 0, min(a + _STRIP, width), height) if columns else (0, a, width, min(a + _STRIP, height)) for a in starts
     ]
     cells = np.concatenate(survey.scan(lambda tile, region: average_cells(_turned(tile, columns)), strips))
-    there, _, of_light = _judge(cells, survey)
+    there, size, of_light = _judge(cells, survey)
     if not there:
         return None
     if survey.mosaic is None:
-        return find_bands(cells, protect=params.protect, of_light=of_light)
+        return find_bands(cells, protect=params.protect, of_light=of_light).within(_MOST * size)
     offsets = np.empty((along, 1), np.float32)
     period = survey.mosaic.period
     for phase in range(period):  # lines of the same colours are compared
-        offsets[phase::period] = find_bands(cells[phase::period], protect=params.protect).offsets
-    return Bands(offsets, of_light=False)
+        offsets[phase::period] = find_bands(cells[phase::period], protect=params.protect, unclipped=OF_SENSOR).offsets
+    return Bands(offsets, of_light=False).within(_MOST * size)
 
 
 def _turned(tile: np.ndarray, columns: bool) -> np.ndarray:
