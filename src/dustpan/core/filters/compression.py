@@ -86,7 +86,7 @@ class Steps:
 
 def standard_steps(quality: int) -> tuple[np.ndarray, np.ndarray]:
     """Return the luminance and chroma steps that most programs take for a quality of 1 to 100."""
-    factor = 5000 / quality if quality < 50 else 200 - 2 * quality
+    factor = 5000 // quality if quality < 50 else 200 - 2 * quality
     scaled = [np.clip(np.floor((table * factor + 50) / 100), 1, 255) for table in (_LUMINANCE, _CHROMA)]
     return scaled[0].astype(np.float32), scaled[1].astype(np.float32)
 
