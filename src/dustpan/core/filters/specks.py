@@ -12,7 +12,7 @@ from dustpan.core.kernels.specks import fill_touched, judge_specks, mark_in_mosa
 
 RING = 3  # px from a speck's centre to the ring it is compared with
 REACH = 6  # px searched outward for sound pixels to fill from
-SUPPORT = 24  # px: 3 of the ring, up to 8 of the cluster, 6 searched, 3 of the ring there
+SUPPORT = 32  # px: 2 touched, 2 to a higher peak, 16 of the square of peaks, 3 of their ring, 8 of the noise there
 
 #: Polarities, to be added.
 BRIGHT, DARK = 1, 2
@@ -20,9 +20,7 @@ LARGE = 3  # px, side of the clusters past which `find_by_ring` is needed
 _USUAL = 6.0  # sensitivity at which the odds below hold
 _ODDS, _ODDS_PER_SENSITIVITY = 2.0, 2.5  # logarithm from which a peak is taken for a speck
 _SQUARE = 33  # px, side of the square in which peaks are counted
-_FEW = (
-    6.0  # peaks in such a square, as the network was shown at most; where there are more, each is less likely a speck
-)
+_FEW = 6.0  # peaks in such a square, as the network was shown at most; each of more is less likely a speck
 _CROWD = 1.0  # times that crowd's logarithm is taken off the odds
 _ALL_CHANNELS = 0.3  # part of its strongest channel that a speck without colour shows in its weakest
 _FIRST_LOOK = 0.8  # part of the sensitivity that a pixel must reach to be judged in full

@@ -118,10 +118,12 @@ class StepKind(StepDescription):
     ----------
     inside : its inner pictures by name.
     marks : whether it finds single pixels, which `mark` shows.
+    keeps_noise : whether the noise behind it is the noise before it: what it changes is no part of that.
     """
 
     inside: ClassVar[dict[str, Inside]] = {}
     marks: ClassVar[bool] = False
+    keeps_noise: ClassVar[bool] = False
 
     def support(self, params: Params, analysis: Any) -> int:
         """Return how many pixels around a tile `apply` looks at, 0 to 104."""
@@ -188,12 +190,14 @@ class StepKind(StepDescription):
         ----------
         lay : lays the result over the input as Blending and Mix say; None where the result replaces it.
         """
+        if self.keeps_noise and lay is None:
+            return noise
 
         def run_with(model: NoiseModel):
             def run(field: np.ndarray) -> np.ndarray:
                 height, width = field.shape[:2]
                 context = Context(EvenField(model), (width, height))
-                result = self.apply_even(field, params, analysis, context)
+                result = field if self.keeps_noise else self.apply_even(field, params, analysis, context)
                 return result if lay is None else lay(field, result)
 
             return run

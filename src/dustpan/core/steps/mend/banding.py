@@ -8,7 +8,6 @@ import numpy as np
 
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.banding import OF_SENSOR, SEGMENT, Bands, average_cells, band_strength, find_bands, take_off
-from dustpan.core.noise.carry import carry_field, carry_noise
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.region import Region
@@ -59,6 +58,7 @@ class Banding(StepKind):
     label = "Banding"
     help = "Takes off the offsets that whole rows or columns share; where there are none, nothing is changed."
     params_type = BandingParams
+    keeps_noise = True
     takes_mosaic = True
 
     def measured(self, survey):
@@ -111,10 +111,6 @@ class Banding(StepKind):
         if harm != "bands_drawn":
             return None
         return replace(params, rows=round(params.rows / 2, 2), columns=round(params.columns / 2, 2), protect=1.0)
-
-    def carry(self, params, analysis, noise, lay=None):
-        """Hand the noise on: what is taken off is no part of it."""
-        return noise if lay is None else carry_field(noise, lambda m: carry_noise(m, lambda field: lay(field, field)))
 
 
 def band_sizes(survey: Survey) -> tuple[float, float]:

@@ -10,7 +10,6 @@ import numpy as np
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.shift import SUPPORT, Shift, measure_shift, undo_shift
-from dustpan.core.noise.carry import carry_field, carry_noise
 from dustpan.core.noise.survey import Survey
 from dustpan.core.steps.base import Context, StepKind
 from dustpan.core.steps.finding import Finding
@@ -52,6 +51,7 @@ class ChannelShift(StepKind):
     label = "Channel shift"
     help = "Brings red and blue back over green, where edges are red on one side and blue on the other."
     params_type = ChannelShiftParams
+    keeps_noise = True
 
     def support(self, params, analysis):
         """Return 16 px: the displacement and the pixels interpolated from."""
@@ -112,10 +112,6 @@ class ChannelShift(StepKind):
         """Return how far the channel that was moved most has come back."""
         size = max(shift.size for shift in params.shifts.values())
         return f"{size:.1f} px" if size else "none found" if params.auto else "0 px"
-
-    def carry(self, params, analysis, noise, lay=None):
-        """Hand the noise on: a shift keeps it, as near as it is known."""
-        return noise if lay is None else carry_field(noise, lambda m: carry_noise(m, lambda field: lay(field, field)))
 
 
 def _measure(survey: Survey) -> dict[int, Shift | None]:

@@ -11,7 +11,6 @@ import numpy as np
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.fireflies import find_fireflies, mend_fireflies, support
-from dustpan.core.noise.carry import carry_field, carry_noise
 from dustpan.core.picture.curve import decode_curve
 from dustpan.core.steps.base import Context, Inside, StepKind
 from dustpan.core.steps.finding import Finding
@@ -45,6 +44,7 @@ class Fireflies(StepKind):
     label = "Fireflies"
     help = "Brings stray bright pixels of rendered pictures down; real highlights are kept."
     params_type = FirefliesParams
+    keeps_noise = True
     marks = True
     inside: ClassVar = {"found": Inside("Fireflies found", "strength", fine=True)}
 
@@ -88,9 +88,10 @@ class Fireflies(StepKind):
         """Return the fireflies of a rendered picture, when they are more than a few."""
         if not survey.rendered:
             return []
-        points = survey.find_points(self.kind, FirefliesParams(strength=_CLEAR))
-        if len(points) <= max(2, _A_FEW * survey.megapixels):
+        clear = survey.find_points(self.kind, FirefliesParams(strength=_CLEAR))
+        if len(clear) <= max(2, _A_FEW * survey.megapixels):
             return []
+        points = survey.find_points(self.kind, FirefliesParams())
         return [Finding("fireflies", f"{len(points)} fireflies", float(len(points)), self.kind, points)]
 
     def tell(self, params, analysis, found=None):
@@ -98,10 +99,6 @@ class Fireflies(StepKind):
         if found is None:
             return ""
         return f"{found} mended" if found else "none found"
-
-    def carry(self, params, analysis, noise, lay=None):
-        """Hand the noise on, as single pixels do not change it."""
-        return noise if lay is None else carry_field(noise, lambda m: carry_noise(m, lambda field: lay(field, field)))
 
 
 def _found(tile, region, params: FirefliesParams, context: Context) -> tuple[np.ndarray, np.ndarray]:

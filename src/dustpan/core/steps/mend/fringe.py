@@ -9,7 +9,6 @@ import numpy as np
 
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.fringe import edge_gate, hue_of, measure_fringes, support, take_fringes
-from dustpan.core.noise.carry import carry_field, carry_noise
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Points, Survey
 from dustpan.core.steps.base import Context, Inside, StepKind
@@ -55,6 +54,7 @@ class Fringe(StepKind):
     label = "Fringe"
     help = "Takes the colour off purple or green rims beside strong edges; things of that hue elsewhere are kept."
     params_type = FringeParams
+    keeps_noise = True
     inside: ClassVar = {"edges": Inside("Edges that may have rims", "edge")}
 
     def support(self, params, analysis):
@@ -122,10 +122,6 @@ class Fringe(StepKind):
     def pick(self, key, colour):
         """Return the hue of a colour."""
         return round(hue_of(colour))
-
-    def carry(self, params, analysis, noise, lay=None):
-        """Hand the noise on: rims are a small part of a picture."""
-        return noise if lay is None else carry_field(noise, lambda m: carry_noise(m, lambda field: lay(field, field)))
 
 
 def _measure(survey: Survey, params: FringeParams) -> tuple[list[float], float, Points]:

@@ -13,8 +13,7 @@ from dustpan.core.document.params import Params, param
 from dustpan.core.filters import specks
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, mend_mosaic
-from dustpan.core.noise.carry import carry_field, carry_noise
-from dustpan.core.noise.fields import EvenField, NoiseField
+from dustpan.core.noise.fields import EvenField
 from dustpan.core.picture.curve import encode_curve
 from dustpan.core.picture.region import Region
 from dustpan.core.steps.base import Context, Inside, StepKind, repeat_points, smooth_points
@@ -91,12 +90,13 @@ class HotPixels(StepKind):
     label = "Hot pixels"
     help = "Mends single pixels that are too bright or dead; stars, glints and printed dots are kept."
     params_type = HotPixelParams
+    keeps_noise = True
     takes_mosaic = True
     marks = True
     inside: ClassVar = {"found": Inside("Pixels found", "sensitivity", fine=True)}
 
     def support(self, params, analysis):
-        """Return 24 px: ring, cluster and the pixels filled from."""
+        """Return 32 px: specks, and the peaks around that they are judged beside."""
         return SUPPORT
 
     def measured(self, survey):
@@ -113,7 +113,7 @@ class HotPixels(StepKind):
         return SpeckAnalysis(found * survey.size[0] * survey.size[1] / max(looked, 1))
 
     def mark(self, tile, region, params, analysis, context: Context) -> np.ndarray:
-        """Return the marks (h x w bool) of the specks in a tile; looks 24 px around."""
+        """Return the marks (h x w bool) of the specks in a tile; looks 32 px around."""
         if context.mosaic is not None:
             return _mosaic(tile, region, params, context)[0]
         sigma = _channel_sigma(tile, region, context)
@@ -122,7 +122,7 @@ class HotPixels(StepKind):
         return ((_specks(tile, sigma, params).marks(tile.shape[:2]) | others) & ~kept) | more
 
     def apply(self, tile, region, params, analysis, context: Context):
-        """Return the tile with its specks filled; looks 24 px around."""
+        """Return the tile with its specks filled; looks 32 px around."""
         if context.mosaic is not None:
             return _mosaic(tile, region, params, context)[1][..., None]
         sigma = _channel_sigma(tile, region, context)
@@ -177,10 +177,6 @@ class HotPixels(StepKind):
         if params.sensitivity >= 18:
             return params
         return replace(params, sensitivity=min(params.sensitivity * 1.5, 20.0))
-
-    def carry(self, params, analysis, noise: NoiseField, lay=None):
-        """Hand the noise on, as single pixels do not change it, through the Blending alone."""
-        return noise if lay is None else carry_field(noise, lambda m: carry_noise(m, lambda field: lay(field, field)))
 
 
 def _by_hand(

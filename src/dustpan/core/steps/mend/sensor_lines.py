@@ -9,7 +9,6 @@ import numpy as np
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.lines import SUPPORT, Crop, Lines, find_lines, mend_lines
-from dustpan.core.noise.carry import carry_field, carry_noise
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.source import Mosaic
@@ -51,6 +50,7 @@ class SensorLines(StepKind):
     label = "Sensor lines"
     help = "Takes off fine lines at a fixed distance, as focus sites of a sensor draw them near flare."
     params_type = SensorLinesParams
+    keeps_noise = True
     takes_mosaic = True
 
     def support(self, params, analysis):
@@ -104,10 +104,6 @@ class SensorLines(StepKind):
         if analysis is None:
             return "none found"
         return f"every {analysis.lines.period} {'columns' if analysis.columns else 'rows'}"
-
-    def carry(self, params, analysis, noise, lay=None):
-        """Hand the noise on: an offset that is averaged along a line adds none."""
-        return noise if lay is None else carry_field(noise, lambda m: carry_noise(m, lambda field: lay(field, field)))
 
 
 def _apart(mosaic: Mosaic | None) -> int:
