@@ -59,9 +59,7 @@ def test_steps_that_keep_the_noise_hand_it_on_as_it_was(crowded):
 def test_sites_that_no_step_has_changed_keep_their_numbers(six):
     source = raw_picture("bench", iso=1600, seconds=1.0, size=(240, 180), six=six)
     engine = Engine(source)
-    hot, off, develop = (
-        new_step(kind, name) for kind, name in (("hot_pixels", "a"), ("banding", "b"), ("develop", "c"))
-    )
+    hot, off, develop = (new_step(kind, kind) for kind in ("hot_pixels", "banding", "develop"))
     plan = engine.plan(Document(Route((hot, replace(off, on=False), develop))))
     numbers = render_mosaic(engine, plan)
     found = engine.points_found(plan, "hot_pixels")
