@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dustpan.core.judge.harms import bands, clipping, edges, gradients, texture, tones
+from dustpan.core.judge.harms import bands, clipping, edges, gradients, stars, texture, tones
 from dustpan.core.judge.harms.base import Harm, Pair
 from dustpan.core.judge.spots import Spot
 from dustpan.core.steps.finding import Finding
@@ -23,6 +23,7 @@ HARMS: tuple[Harm, ...] = (
     tones.CAST,
     gradients.STEPS,
     bands.BANDS,
+    stars.STARS,
 )
 _MOST_POINTS = 12  # of a harm
 
@@ -41,6 +42,7 @@ class Figures:
     highlight_shift : change of tone in what was bright, noise left out.
     steps : height in display values of the steps that smooth gradients have.
     bands_drawn : deviation of rows or columns that are newly shifted as a whole, display values.
+    stars_lost : share of the points of light in the dark that have lost over 30 % of their light.
     clipped_black, clipped_white : shares of pixels newly at black and at white.
     """
 
@@ -52,6 +54,7 @@ class Figures:
     highlight_shift: float | None = None
     steps: float | None = None
     bands_drawn: float | None = None
+    stars_lost: float | None = None
     clipped_black: float = 0.0
     clipped_white: float = 0.0
 
@@ -67,6 +70,7 @@ class PatchFigures:
     clipping: clipping.Clipped
     steps: float | None
     bands: float
+    stars: stars.Stars
 
 
 def measure_patch(
@@ -90,6 +94,7 @@ def measure_patch(
         clipping=clipping.measure_clipping(before if original is None else original, after),
         steps=gradients.measure_steps(after),
         bands=bands.measure_bands(pair),
+        stars=stars.measure_stars(pair),
     )
 
 
@@ -106,6 +111,7 @@ def combine_figures(patches: Sequence[PatchFigures]) -> Figures:
         highlight_shift=tones.combine_highlights([p.highlights for p in patches]),
         steps=gradients.combine_steps([p.steps for p in patches]),
         bands_drawn=bands.combine_bands([p.bands for p in patches]),
+        stars_lost=stars.combine_stars([p.stars for p in patches]),
         clipped_black=black,
         clipped_white=white,
     )

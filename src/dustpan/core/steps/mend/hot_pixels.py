@@ -171,9 +171,11 @@ class HotPixels(StepKind):
         return f"about {_rounded(analysis.count)} mended" if analysis.count >= 1 else "none found"
 
     def ease(self, params, harm, noise):
-        """Find less where the darks lost their specks of light."""
-        if harm != "darker_shadows":
+        """Spare stars, then find less, where the darks lost their points of light."""
+        if harm not in ("darker_shadows", "stars_lost"):
             return None
+        if harm == "stars_lost" and not params.spare_stars:
+            return replace(params, spare_stars=True)
         if params.sensitivity >= 18:
             return params
         return replace(params, sensitivity=min(params.sensitivity * 1.5, 20.0))

@@ -257,7 +257,7 @@ class Noise(StepKind):
         return found
 
     def ease(self, params, harm, noise):
-        """Take less away, and give more detail back, where texture was flattened.
+        """Take less away, and give more detail back, where texture was flattened or stars went.
 
         Not so little that one would think nothing was done: texture under strong noise is lost whatever one does.
         """
@@ -269,7 +269,7 @@ class Noise(StepKind):
             luminance=float(round(max(0.8 * params.luminance, least))),
             detail_return=min(params.detail_return + 15, 100.0),
         )
-        return gentler if harm == "flattened" and gentler.luminance < params.luminance else None
+        return gentler if harm in ("flattened", "stars_lost") and gentler.luminance < params.luminance else None
 
     def tell(self, params, analysis, found=None):
         """Return the part of the luminance noise that goes where nothing lies under it."""

@@ -1,0 +1,79 @@
+"""Stars: points of light that lost their light."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+
+from dustpan.core.filters.colour import tone_of
+from dustpan.core.filters.speck_shapes import SIDE, count_detail, tell_specks
+from dustpan.core.judge.harms.base import Harm, Pair
+
+STARS = Harm("stars_lost", "stars_lost", 0.1, "{size:.0f} % of the stars lost", 100)
+
+_LEAST, _OF_NOISE = 8 / 255, 6.0  # tone, and deviations of the tone around, by which a star stands out
+_SKIRT = 0.3  # least share of a star's height that its four neighbours hold: the lens spreads it
+_FAR, _FADED = 4, 0.25  # px from its middle at which a star has at most that share of its height
+_LEAST_CHANNEL = 0.25  # of its strongest channel, that a star has in each
+_KEPT = 0.7  # share of its light that a star must keep
+_CROWDED, _DARK = 0.02, 0.35  # share of a patch over which bright pixels are texture; median tone of a sky at most
+_SPECK = 0.0  # logarithm of the odds from which a point is sooner a hot pixel than a star
+_FEW = 12  # stars, of which no share is told
+
+#: Stars of a patch, and those of them that are lost.
+Stars = tuple[int, int]
+
+
+def measure_stars(pair: Pair) -> Stars:
+    """Return how many points of light a patch has, and how many have lost over 30 % of their light."""
+    before, after = pair
+    if min(before.shape[:2]) < 4 * _FAR or np.median(tone_of(before)) > _DARK:
+        return 0, 0
+    steps = np.clip(np.rint(before * 255), 0, 255).astype(np.uint8)
+    around = cv2.medianBlur(steps, 2 * _FAR + 1) / np.float32(255)
+    excess, left = before - around, after - around
+    points = _find_stars(before, excess)
+    rows, columns = ((points[:, axis, None, None] + np.arange(-2, 3)) for axis in (0, 1))
+    light, kept = (
+        part[rows.swapaxes(1, 2), columns].sum(axis=(1, 2, 3)) if len(points) else np.empty(0)
+        for part in (excess, left)
+    )
+    return len(points), int((kept < _KEPT * light).sum())
+
+
+def _find_stars(tile: np.ndarray, excess: np.ndarray) -> np.ndarray:
+    """Return (n, 2) rows and columns of the points of light in the dark that the lens has spread."""
+    tone, height = tone_of(tile), excess.mean(axis=2)
+    clear = height > max(_LEAST, _OF_NOISE * 1.4826 * float(np.median(np.abs(height))))
+    peaks = clear & (tone >= cv2.dilate(tone, np.ones((3, 3), np.uint8)))
+    rim = _FAR + 1
+    inside = np.zeros_like(peaks)
+    inside[rim:-rim, rim:-rim] = True
+    points = np.argwhere(peaks & inside)
+    if not len(points) or clear.mean() > _CROWDED:
+        return points[:0]
+    points = points[_spread(excess, points)]
+    half = np.arange(SIDE) - SIDE // 2
+    patches = tile[points[:, 0, None, None] + half[:, None], points[:, 1, None, None] + half]
+    noise = 1.4826 * np.median(np.abs(excess), axis=(0, 1)) + 1 / 255
+    odds, _ = tell_specks(patches, np.tile(noise, (len(points), 1)), count_detail(tile, points))
+    return points[odds < _SPECK]
+
+
+def _spread(excess: np.ndarray, points: np.ndarray) -> np.ndarray:
+    """Return where light lies round a peak in every channel, and is gone a little farther off."""
+    y, x = points.T
+    cross = ((-1, 0), (1, 0), (0, -1), (0, 1))
+    own = excess[y, x]
+    near = np.mean([excess[y + dy, x + dx] for dy, dx in cross], axis=0)
+    far = np.max([excess[y + _FAR * dy, x + _FAR * dx].mean(axis=1) for dy, dx in cross], axis=0)
+    skirted = (near > _SKIRT * own).all(axis=1) & (own > _LEAST_CHANNEL * own.max(axis=1, keepdims=True)).all(axis=1)
+    return skirted & (far < _FADED * own.mean(axis=1))
+
+
+def combine_stars(patches: Sequence[Stars]) -> float | None:
+    """Return the share of the stars that are lost, or None where there are hardly any."""
+    count, lost = np.sum(patches, axis=0) if len(patches) else (0, 0)
+    return float(lost / count) if count >= _FEW else None

@@ -1,0 +1,79 @@
+"""Stars that a route takes away are told; hot pixels that go are no loss."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import cv2
+import numpy as np
+import pytest
+
+from dustpan.core.document.history import Document
+from dustpan.core.document.route import Route, new_step
+from dustpan.core.judge.figures import Figures, find_harms
+from dustpan.core.judge.harms.stars import combine_stars, measure_stars
+from dustpan.core.judge.report import judge
+from dustpan.core.judge.spots import choose_patches
+from dustpan.core.picture.source import Source
+from dustpan.core.render.engine import Engine
+from dustpan.core.steps import kinds
+from dustpan.simulate import camera
+
+LEVEL = 1 / 255
+SIDE, STARS = 448, 160
+
+
+def stored(picture: np.ndarray) -> np.ndarray:
+    return np.clip(np.rint(picture * 255), 0, 255).astype(np.uint8)
+
+
+def sky(width: float, *, seed: int = 1) -> np.ndarray:
+    """A dark sky with noise of 3 levels and stars as wide as that at half their height, px."""
+    rng = np.random.default_rng(seed)
+    picture = np.full((SIDE, SIDE, 3), (0.09, 0.10, 0.13))
+    y, x = np.mgrid[-7:8, -7:8]
+    for _ in range(STARS):
+        row, column = rng.integers(12, SIDE - 12, 2)
+        square = (x + rng.uniform(-0.5, 0.5)) ** 2 + (y + rng.uniform(-0.5, 0.5)) ** 2
+        light = rng.uniform(0.1, 0.8) * np.exp(-square * 4 * np.log(2) / width**2)
+        picture[row - 7 : row + 8, column - 7 : column + 8] += light[..., None] * rng.uniform(0.75, 1, 3)
+    return picture + rng.normal(0, 3 * LEVEL, picture.shape)
+
+
+def with_hot_pixels(picture: np.ndarray, interpolate) -> np.ndarray:
+    rng, heights = np.random.default_rng(2), np.zeros(picture.shape[:2], np.float32)
+    heights[tuple(rng.integers(8, SIDE - 8, (2, 150)))] = rng.uniform(30, 220, 150) * LEVEL
+    return picture + interpolate(heights)
+
+
+def harms_of(picture: np.ndarray, **values) -> set[str]:
+    engine, step = Engine(Source(stored(picture))), new_step("hot_pixels", "hot_pixels")
+    plan = engine.plan(Document(Route((replace(step, params=replace(step.params, **values)),))))
+    original = engine.plan(Document())
+    return {finding.what for finding in judge(engine, plan, original, choose_patches(original.base)).harm}
+
+
+@pytest.mark.parametrize("width", [1.8, 3.0])
+def test_stars_are_counted_and_missed_when_they_go(width):
+    before = stored(sky(width)) / np.float32(255)
+    after = cv2.medianBlur(stored(before), 5) / np.float32(255)
+    count, lost = measure_stars((before, before))
+    assert count > 0.85 * STARS and lost == 0
+    assert measure_stars((before, after))[1] > 0.95 * count
+    assert combine_stars([(count, lost), (0, 0)]) == 0.0 and combine_stars([(5, 5)]) is None
+    found = find_harms(Figures(stars_lost=0.4), [], [])
+    assert [finding.text for finding in found] == ["40 % of the stars lost"]
+
+
+@pytest.mark.parametrize("interpolate", [camera.demosaic_fast, camera.demosaic_fine])
+def test_hot_pixels_are_no_stars(interpolate):
+    nothing = np.full((SIDE, SIDE, 3), 0.1) + np.random.default_rng(3).normal(0, 3 * LEVEL, (SIDE, SIDE, 3))
+    assert measure_stars((stored(with_hot_pixels(nothing, interpolate)) / np.float32(255),) * 2)[0] <= 1
+    assert "stars_lost" not in harms_of(with_hot_pixels(sky(2.2), interpolate))
+
+
+def test_a_step_that_takes_stars_is_told_of_and_eased():
+    assert "stars_lost" in harms_of(sky(2.2), spare_stars=False)
+    kind = kinds()["hot_pixels"]
+    eased = kind.ease(replace(kind.params_type(), spare_stars=False), "stars_lost", None)
+    assert eased.spare_stars and "stars_lost" not in harms_of(sky(2.2), spare_stars=eased.spare_stars)
