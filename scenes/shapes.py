@@ -121,3 +121,46 @@ def bent_strip(length, width, thick, bow):
     vertices = ring.reshape(-1, 3)
     faces = _grid_faces(len(at), 4, wrap=True)
     return vertices, faces, planar_uv(vertices, length)
+
+
+def escape_wheel(teeth, radius, *, spokes=4):
+    """The outline of an escape wheel: raked club teeth on a thin rim, straight spokes."""
+    step, root = 2 * np.pi / teeth, 0.80 * radius
+    tooth = (
+        (root, 0.00),
+        (0.87 * radius, 0.30),
+        (radius, 0.62),
+        (0.965 * radius, 0.80),
+        (0.86 * radius, 0.72),
+        (root, 0.70),
+    )
+    points = [(r * np.cos((k + part) * step), r * np.sin((k + part) * step)) for k in range(teeth) for r, part in tooth]
+    rim = Polygon(points).buffer(-0.006 * radius).buffer(0.006 * radius)
+    rim = rim.difference(Point(0, 0).buffer(0.70 * radius, 128))
+    arms = [
+        affinity.rotate(box(0, -0.04 * radius, 0.74 * radius, 0.04 * radius), 360 * k / spokes, origin=(0, 0))
+        for k in range(spokes)
+    ]
+    whole = unary_union([rim, Point(0, 0).buffer(0.15 * radius, 64), *arms])
+    whole = whole.buffer(0.03 * radius).buffer(-0.03 * radius).intersection(whole.buffer(0.015 * radius))
+    return whole.difference(Point(0, 0).buffer(0.035 * radius, 32))
+
+
+def anchor(span, *, thick=0.16):
+    """The outline of a pallet anchor: two curved arms that end in pallets, a boss with its hole."""
+    arc = (
+        Point(0, -0.62 * span)
+        .buffer(0.74 * span, 96)
+        .difference(Point(0, -0.62 * span).buffer((0.74 - thick) * span, 96))
+    )
+    arms = arc.intersection(box(-0.56 * span, -0.22 * span, 0.56 * span, span))
+    pallets = [
+        affinity.rotate(
+            box(s * 0.5 * span - 0.05 * span, -0.44 * span, s * 0.5 * span + 0.05 * span, -0.10 * span), s * 14
+        )
+        for s in (-1, 1)
+    ]
+    fork = Polygon([(-0.06 * span, 0), (0.06 * span, 0), (0.035 * span, 1.25 * span), (-0.035 * span, 1.25 * span)])
+    boss = Point(0, 0.04 * span).buffer(0.17 * span, 64)
+    whole = unary_union([arms, *pallets, fork, boss]).buffer(0.02 * span).buffer(-0.02 * span)
+    return whole.difference(Point(0, 0.04 * span).buffer(0.05 * span, 32))
