@@ -110,7 +110,8 @@ def test_lines_of_a_mosaic_are_taken_off_before_development(six):
     source = replace(sound, pixels=numbers)
     engine = Engine(source)
     plan = engine.plan_mosaic(Route((new_step("sensor_lines", "sensor_lines"),)))
-    assert plan.prepared[0].analysis.lines.period == PERIOD
+    lines = plan.prepared[0].analysis.lines
+    assert (lines.period, lines.phases) == (PERIOD, (PHASE,))
     compare_whole_and_tiled(engine, plan)
     light = sound.mosaic.light(sound.pixels, (0, 0, 600, 480))
     before, after = (

@@ -81,7 +81,7 @@ def test_channels_that_lie_over_one_another_stay(sound):
     assert not kinds()["channel_shift"].findings(engine.survey(engine.plan(Document())))
 
 
-def with_rims(picture: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def with_rims(picture: np.ndarray, width: float = 1.6) -> tuple[np.ndarray, np.ndarray]:
     """Bright panes in a dark wall with purple light around them, and a pane of purple glass away from any."""
     lit = 0.25 * picture + 0.1
     panes = np.zeros(picture.shape[:2], np.float32)
@@ -93,7 +93,7 @@ def with_rims(picture: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     lit = lit * (1 - panes) + 0.95 * panes
     purple = np.array([0.42, 0.25, 0.5], np.float32)
     lit = lit * (1 - glass) + purple * glass
-    glow = np.clip(3 * (cv2.GaussianBlur(panes, (0, 0), 1.6)[..., None] - panes), 0, 1)
+    glow = np.clip(3 * (cv2.GaussianBlur(panes, (0, 0), width)[..., None] - panes), 0, 1)
     return lit.astype(np.float32), (lit + glow * np.array([0.35, -0.1, 0.5])).astype(np.float32)
 
 
@@ -101,10 +101,11 @@ def chroma(picture: np.ndarray) -> np.ndarray:
     return np.linalg.norm(picture - picture.mean(axis=2, keepdims=True), axis=2)
 
 
-def test_rims_lose_their_colour_and_glass_of_that_hue_keeps_it(sound):
-    clean, rimmed = with_rims(sound)
+@pytest.mark.parametrize(("width", "radii"), [(1.0, (1.0, 1.5)), (1.6, (1.5, 2.5)), (2.4, (2.5, 4.0))])
+def test_rims_lose_their_colour_and_glass_of_that_hue_keeps_it(sound, width, radii):
+    clean, rimmed = with_rims(sound, width)
     engine, plan = planned(rimmed, "fringe")
-    assert 270 < plan.prepared[0].params.hue < 320
+    assert 270 < plan.prepared[0].params.hue < 320 and radii[0] <= plan.prepared[0].params.radius <= radii[1]
     result = whole(engine, plan)
     rims = chroma(rimmed - clean) > 0.05
     assert edge_gate(rimmed, radius=2, edge=0.3)[rims].mean() > 0.8

@@ -18,6 +18,8 @@ _RIM = 12 / 255  # colour over the surroundings from which a pixel counts as rim
 _LEAST_SIZE = 15 / 255  # mean colour of the rims of fringes
 _LEAST_SHARE = 0.04  # of the pixels beside strong edges that are rims where there are fringes
 _PURPLE, _GREEN = (240, 350), (110, 170)  # hues that lenses draw: one, perhaps with the other on the edge's other side
+_RADII, _NEARLY = (1.0, 1.5, 2.0, 2.5, 3.0, 4.0), 0.93  # px, of rims; share of the rims' colour that is nearly all
+_LEAST_EDGES = 0.002  # share of a crop's pixels beside strong edges, from which its rims are measured
 _PEAK = 0.35  # share of the rims' colour that lies within 30 degrees of a fringe's hue
 
 
@@ -54,14 +56,37 @@ def take_fringes(
     Colour along a hue, opened by a disc of the radius, keeps all that is wider than a rim; the rest, where a strong
     edge is near, is taken off.
     """
-    chroma = _chroma(tile)
+    chroma = to_chroma(tile)
     gate = edge_gate(tile, radius=radius, edge=edge)
     taken = np.zeros_like(chroma)
     for hue in hues:
-        axis = np.array([np.cos(np.radians(hue)), np.sin(np.radians(hue))], np.float32)
-        excess = _excess(chroma @ axis, radius)
-        taken += (excess * gate * _near_hue(chroma, excess, hue, width))[..., None] * axis
+        taken += (gate * _rim_colour(chroma, hue, width, radius))[..., None] * hue_axis(hue)
     return tile - np.float32(1 - (1 - strength) ** 2) * (taken @ _AXES)
+
+
+def hue_axis(hue: float) -> np.ndarray:
+    """Return the direction of a hue in the plane of `to_chroma`, (2,)."""
+    return np.array([np.cos(np.radians(hue)), np.sin(np.radians(hue))], np.float32)
+
+
+def _rim_colour(chroma: np.ndarray, hue: float, width: float, radius: float) -> np.ndarray:
+    """Return (h, w) colour along a hue that is no wider than a rim, where what stands out is of that hue."""
+    axis = hue_axis(hue)
+    excess, across = _excess(chroma @ axis, radius), chroma @ np.array([-axis[1], axis[0]])
+    beside = np.maximum(_excess(across, radius), _excess(-across, radius))
+    return excess * _near_hue(excess, beside, width)
+
+
+def measure_radius(crops: Sequence[np.ndarray], hue: float, *, width: float, edge: float) -> float:
+    """Return the least radius, px, that takes in nearly all of the rims of a hue."""
+    sums = np.zeros(len(_RADII))
+    for crop in crops:
+        gate = edge_gate(crop, radius=_RADII[-1], edge=edge)
+        if (gate > 0).mean() < _LEAST_EDGES:
+            continue
+        chroma = to_chroma(crop)
+        sums += [float((gate * _rim_colour(chroma, hue, width, radius)).sum()) for radius in _RADII]
+    return _RADII[int(np.argmax(sums >= _NEARLY * sums[-1]))]
 
 
 def edge_gate(tile: np.ndarray, *, radius: float, edge: float) -> np.ndarray:
@@ -72,7 +97,8 @@ def edge_gate(tile: np.ndarray, *, radius: float, edge: float) -> np.ndarray:
     return np.clip(2 * step / np.float32(max(edge, 0.02)) - 1, 0, 1)
 
 
-def _chroma(tile: np.ndarray) -> np.ndarray:
+def to_chroma(tile: np.ndarray) -> np.ndarray:
+    """Return h x w x 2 colour of working pixels: what is not grey, on orthonormal axes."""
     return tile @ _AXES.T
 
 
@@ -83,9 +109,14 @@ def _excess(plane: np.ndarray, radius: float) -> np.ndarray:
     return np.maximum(smooth - np.maximum(opened, 0), 0) + np.where(smooth > opened, plane - smooth, 0)
 
 
-def _near_hue(chroma: np.ndarray, excess: np.ndarray, hue: float, width: float) -> np.ndarray:
-    """Return (h, w), 0 to 1: how near a pixel's own hue is to a hue; soft over the outer third of the width."""
-    away = np.abs((np.degrees(np.arctan2(chroma[..., 1], chroma[..., 0])) - hue + 180) % 360 - 180)
+def _near_hue(excess: np.ndarray, beside: np.ndarray, width: float) -> np.ndarray:
+    """Return (h, w), 0 to 1: how near what stands out is to a hue; soft over the outer third of the width.
+
+    Parameters
+    ----------
+    excess, beside : h x w colour over the surroundings, along the hue and at right angles to it.
+    """
+    away = np.degrees(np.arctan2(np.abs(beside), np.maximum(excess, np.float32(1e-6))))
     half = np.float32(max(width / 2, 2.5))
     return np.clip((half * 1.35 - away) / (half * 0.7), 0, 1) * (excess > 0)
 
@@ -129,7 +160,7 @@ def measure_fringes(
 
 def _rims(crop: np.ndarray, *, radius: float, edge: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Return colour over the surroundings beside strong edges (h, w), its hue in degrees, and where edges are."""
-    chroma = cv2.GaussianBlur(_chroma(crop), (0, 0), _SMOOTH, borderType=cv2.BORDER_REFLECT)
+    chroma = cv2.GaussianBlur(to_chroma(crop), (0, 0), _SMOOTH, borderType=cv2.BORDER_REFLECT)
     beside = edge_gate(crop, radius=radius, edge=edge) > 0.5
     side = 4 * _reach(radius) + 1
     around = np.stack([_median(chroma[..., n], side) for n in range(2)], axis=-1)

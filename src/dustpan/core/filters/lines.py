@@ -122,10 +122,10 @@ def _goes_through(square: np.ndarray, row: int, apart: int, found: tuple[float, 
 def _smeared(squares: Sequence[tuple[np.ndarray, int, float]], period: int, phase: int, apart: int) -> tuple[int, ...]:
     """Return the phases that belong to a line: of an interpolated mosaic the rows beside it do too."""
     step = apart if apart % 2 == 0 else 1
-    reach = min(_REACH, (period - 1) // 2 - step)
+    reach = min(_REACH, (period - 1) // 2 - step) // step * step
     if reach < step:
         return (phase,)
-    shifts = np.arange(-reach // step * step, reach + 1, step) if step > 1 else np.arange(-reach, reach + 1)
+    shifts = np.arange(-reach, reach + 1, step)  # rows that hold the same colours
     found = []
     for square, row, offset in squares:
         first = (phase - row) % period

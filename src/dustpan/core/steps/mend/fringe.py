@@ -8,18 +8,20 @@ from typing import ClassVar
 import numpy as np
 
 from dustpan.core.document.params import Params, param
-from dustpan.core.filters.fringe import edge_gate, hue_of, measure_fringes, support, take_fringes
+from dustpan.core.filters.fringe import edge_gate, hue_of, measure_fringes, measure_radius, support, take_fringes
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Points, Survey
 from dustpan.core.steps.base import Context, Inside, StepKind
 from dustpan.core.steps.finding import Finding
+
+_LOOKED_AT = 2.0  # px, radius of the rims by which fringes are told from other colour at edges
 
 
 @dataclass(frozen=True)
 class FringeParams(Params):
     """Settings of the fringe step."""
 
-    auto: bool = param("As measured", True, "The hues of the rims follow from the picture.")
+    auto: bool = param("As measured", True, "Hues and width of the rims follow from the picture.")
     hue: float = param(
         "Hue", 300.0, "Of the rims: 0 red, 120 green, 240 blue.", unit="deg", low=0.0, high=360.0, step=5.0, picked=True
     )
@@ -29,9 +31,7 @@ class FringeParams(Params):
     strength: float = param(
         "Strength", 0.8, "How much of the rims' colour is taken off.", low=0.0, high=1.0, step=0.05, apart=True
     )
-    radius: float = param(
-        "Radius", 2.0, "Half the width of the widest rim.", unit="px", low=0.5, high=10.0, step=0.5, apart=True
-    )
+    radius: float = param("Radius", 2.0, "Half the width of the widest rim.", unit="px", low=0.5, high=10.0, step=0.5)
     edge: float = param(
         "Edge", 0.3, "How strong an edge with rims is; lower finds more.", low=0.0, high=1.0, step=0.05, apart=True
     )
@@ -62,13 +62,18 @@ class Fringe(StepKind):
         return support(params.radius)
 
     def measured(self, survey):
-        """Return the hue of the strongest rims; the settings that are always proposed where there are none."""
-        hues, _, _ = _measure(survey, FringeParams())
-        return FringeParams(hue=round(hues[0])) if hues else FringeParams()
+        """Return hue and radius of the strongest rims; the settings that are always proposed where there are none."""
+        usual = FringeParams()
+        hues, _, _ = _measure(survey, usual)
+        if not hues:
+            return usual
+        radius = measure_radius(survey.crops, hues[0], width=usual.hue_width, edge=usual.edge)
+        return FringeParams(hue=round(hues[0]), radius=radius)
 
     def resolve(self, params, measured):
-        """Return the measured hue when `auto` is on."""
-        return replace(params, hue=measured.hue, hue_width=measured.hue_width) if params.auto else params
+        """Return the measured hue and radius when `auto` is on."""
+        own = {"hue": measured.hue, "hue_width": measured.hue_width, "radius": measured.radius}
+        return replace(params, **own) if params.auto else params
 
     def analyse(self, params, survey):
         """Return the hues of the rims: all that were measured, or the one that is set."""
@@ -127,7 +132,7 @@ class Fringe(StepKind):
 def _measure(survey: Survey, params: FringeParams) -> tuple[list[float], float, Points]:
     if survey.mosaic is not None:
         return [], 0.0, ()
-    hues, size, places = measure_fringes(survey.crops, radius=params.radius, edge=params.edge)
+    hues, size, places = measure_fringes(survey.crops, radius=_LOOKED_AT, edge=params.edge)
     corners = [region[:2] for region in survey.crop_regions]
     return hues, size, tuple((x + corners[n][0], y + corners[n][1]) for n, x, y in places)
 
