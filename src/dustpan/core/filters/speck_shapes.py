@@ -15,12 +15,14 @@ import numpy as np
 
 Weights = Mapping[str, np.ndarray]
 
-SIDE, TOUCHED = 7, 5  # px: of the surroundings looked at, and of what a speck can have touched
+SIDE, TOUCHED = 9, 5  # px: of the surroundings looked at, and of what a speck can have touched
 _WINDOW = 33  # px, side of the square in which fine detail is counted
 _DETAIL = np.array([8, 16, 32, 64, 128], np.float32) / 255  # sizes of detail that are counted
 _FILE = "specks.npz"
 _AT_ONCE = 4096
 _LEAST_TOUCH = 0.03  # of the peak's height, that a speck has added to a pixel which it has touched
+_TAUGHT = -2.0  # logarithm of the odds that any peak is a speck, that makes the network's own odds right
+_COMMON, _TURNS = (-6.0, 0.0), 60  # least and most that is added to odds; turns until that settles
 _LARGEST = 3.0  # times the peak, that surroundings are held to
 
 
@@ -41,13 +43,13 @@ def describe(patches: np.ndarray, sigma: np.ndarray, detail: np.ndarray) -> tupl
 
     Parameters
     ----------
-    patches : (n, 7, 7, 3) working pixels around a peak; those around a dark one are negative.
+    patches : (n, 9, 9, 3) working pixels around a peak; those around a dark one are negative.
     sigma : (n, 3) deviation of each channel's noise.
     detail : (n, 5), see `count_detail`.
 
     Returns
     -------
-    (n, 163) float32: the surroundings less their medians in units of the peak's height, what that is in units of the
+    (n, 259) float32: the surroundings less their medians in units of the peak's height, what that is in units of the
     noise, and how much fine detail there is. (n,) the height, working values.
     """
     flat = patches.reshape(len(patches), SIDE * SIDE, 3)
@@ -88,6 +90,26 @@ def tell_specks(
         touched = np.abs(told[:, 0]) > _LEAST_TOUCH * height[:, None, None, None]
         added[part] = np.where(touched, excess - told[:, 1], 0)
     return odds, added
+
+
+def commonness(odds: np.ndarray) -> float:
+    """Return what to add to the odds of a picture's peaks, as specks are commoner in it or rarer than was taught.
+
+    Parameters
+    ----------
+    odds : (n,) logarithms, of peaks spread over the picture.
+
+    References
+    ----------
+    Saerens, M., Latinne, P. and Decaestecker, C. (2002), Adjusting the outputs of a classifier to new a priori
+        probabilities: a simple procedure, doi 10.1162/089976602753284446.
+    """
+    added = 0.0
+    for _ in range(_TURNS if len(odds) else 0):
+        share = float(np.mean(1 / (1 + np.exp(-np.clip(odds + added, -40, 40)))))
+        share = min(max(share, 1e-9), 1 - 1e-9)
+        added = float(np.clip(np.log(share / (1 - share)) - _TAUGHT, *_COMMON))
+    return added
 
 
 def _run(inputs: np.ndarray, name: str, weights: Weights) -> np.ndarray:

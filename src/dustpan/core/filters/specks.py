@@ -12,16 +12,13 @@ from dustpan.core.kernels.specks import fill_touched, judge_specks, mark_in_mosa
 
 RING = 3  # px from a speck's centre to the ring it is compared with
 REACH = 6  # px searched outward for sound pixels to fill from
-SUPPORT = 32  # px: 2 touched, 2 to a higher peak, 16 of the square of peaks, 3 of their ring, 8 of the noise there
+SUPPORT = 32  # px: 2 touched, 2 to a higher peak, 18 of the square in which detail is counted, 8 of the noise there
 
 #: Polarities, to be added.
 BRIGHT, DARK = 1, 2
 LARGE = 3  # px, side of the clusters past which `find_by_ring` is needed
 _USUAL = 6.0  # sensitivity at which the odds below hold
-_ODDS, _ODDS_PER_SENSITIVITY = 2.0, 2.5  # logarithm from which a peak is taken for a speck
-_SQUARE = 33  # px, side of the square in which peaks are counted
-_FEW = 6.0  # peaks in such a square, as the network was shown at most; each of more is less likely a speck
-_CROWD = 1.0  # times that crowd's logarithm is taken off the odds
+_ODDS, _ODDS_PER_SENSITIVITY = 2.3, 2.5  # logarithm from which a peak is taken for a speck
 _ALL_CHANNELS = 0.3  # part of its strongest channel that a speck without colour shows in its weakest
 _FIRST_LOOK = 0.8  # part of the sensitivity that a pixel must reach to be judged in full
 
@@ -51,7 +48,9 @@ class Specks:
         return Specks(self.points[others], self.added[others])
 
 
-def find_specks(tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, polarity: int, coloured: bool) -> Specks:
+def find_specks(
+    tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, polarity: int, coloured: bool, commonness: float = 0.0
+) -> Specks:
     """Find hot (or dead) pixels, and what they have added.
 
     Parameters
@@ -62,10 +61,11 @@ def find_specks(tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, pola
         looks less like a speck.
     polarity : BRIGHT, DARK or both (their sum).
     coloured : also take specks of one colour alone.
+    commonness : added to the odds of each peak, as specks are common or rare in the picture: see `speck_shapes`.
 
     Returns
     -------
-    The specks; a rim of 3 px has none.
+    The specks; a rim of 4 px has none.
 
     Notes
     -----
@@ -74,28 +74,39 @@ def find_specks(tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, pola
     (compare van Dokkum 2001, doi 10.1086/323894).
     """
     tile, sigma = (np.require(a, np.float32, ("C", "W")) for a in (tile, sigma))
-    standing = standing_out(tile, sigma, np.float32(_FIRST_LOOK * sensitivity), polarity, coloured=coloured)
-    points = _points(standing)
-    signs = standing[tuple(points.T)]
-    patches = _around(tile, points, SIDE) * signs[:, None, None, None]
-    noise = sigma[tuple(points.T)]
-    crowd = np.log(np.maximum(_count_around(points, tile.shape[:2]) / _FEW, 1))
-    clear = _clear(patches, noise, sensitivity, coloured)
-    crowd = crowd[clear]
-    points, signs, patches, noise = (part[clear] for part in (points, signs, patches, noise))
+    points, patches, noise, signs = _peaks(tile, sigma, sensitivity, polarity, coloured)
     odds, added = tell_specks(patches, noise, count_detail(tile, points))
-    sure = odds - _CROWD * crowd > _ODDS + _ODDS_PER_SENSITIVITY * np.log(sensitivity / _USUAL)
+    sure = odds + commonness > _ODDS + _ODDS_PER_SENSITIVITY * np.log(sensitivity / _USUAL)
     sure[sure] = _highest(points[sure], np.abs(added[sure]).max(axis=(1, 2, 3)), tile.shape[:2])
     added = added[sure] * signs[sure][:, None, None, None]
     return Specks(points[sure], np.where(np.abs(added) > noise[sure][:, None, None], added, 0))
 
 
-def _count_around(points: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
-    """Return how many points lie within a square of 33 px around each."""
-    plane = np.zeros(shape, np.float32)
-    plane[tuple(points.T)] = 1
-    counts = cv2.boxFilter(plane, -1, (_SQUARE, _SQUARE), normalize=False, borderType=cv2.BORDER_CONSTANT)
-    return counts[tuple(points.T)]
+def odds_of_peaks(
+    tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, polarity: int, coloured: bool
+) -> np.ndarray:
+    """Return (n,) how likely each peak of a tile is a speck, as logarithms of odds; settings as for `find_specks`."""
+    tile, sigma = (np.require(a, np.float32, ("C", "W")) for a in (tile, sigma))
+    points, patches, noise, _ = _peaks(tile, sigma, sensitivity, polarity, coloured)
+    return tell_specks(patches, noise, count_detail(tile, points))[0]
+
+
+def _peaks(
+    tile: np.ndarray, sigma: np.ndarray, sensitivity: float, polarity: int, coloured: bool
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """Return the peaks of a tile: rows and columns, surroundings turned bright, noise there, and signs."""
+    standing = standing_out(tile, sigma, np.float32(_FIRST_LOOK * sensitivity), polarity, coloured=coloured)
+    points = _inside(_points(standing), tile.shape, SIDE // 2)
+    signs = standing[tuple(points.T)]
+    patches = _around(tile, points, SIDE) * signs[:, None, None, None]
+    noise = sigma[tuple(points.T)]
+    clear = _clear(patches, noise, sensitivity, coloured)
+    return points[clear], patches[clear], noise[clear], signs[clear]
+
+
+def _inside(points: np.ndarray, shape: tuple[int, ...], rim: int) -> np.ndarray:
+    """Return the points that are at least so many px from the border."""
+    return points[((points >= rim) & (points < np.array(shape[:2]) - rim)).all(axis=1)]
 
 
 def _highest(points: np.ndarray, heights: np.ndarray, shape: tuple[int, int]) -> np.ndarray:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any, ClassVar
@@ -9,9 +10,11 @@ from typing import Any, ClassVar
 import cv2
 import numpy as np
 
+from dustpan.core.document.forms import POINTS
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters import specks
 from dustpan.core.filters.colour import tone_of
+from dustpan.core.filters.speck_shapes import commonness
 from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, mend_mosaic
 from dustpan.core.noise.fields import EvenField
 from dustpan.core.picture.curve import encode_curve
@@ -62,10 +65,10 @@ class HotPixelParams(Params):
         "Known to the camera", True, "Also mend those that were learned from this camera's dark frames.", apart=True
     )
     spared: tuple[tuple[float, float], ...] = param(
-        "Spared", (), "Places that are left alone: click a mark on the picture.", points=True, widget="places"
+        "Spared", (), "Places that are left alone: click a mark on the picture.", form=POINTS, widget="places"
     )
     added: tuple[tuple[float, float], ...] = param(
-        "Added", (), "Places that are mended too: click them with the other button.", points=True, widget="places"
+        "Added", (), "Places that are mended too: click them with the other button.", form=POINTS, widget="places"
     )
 
 
@@ -76,9 +79,11 @@ class SpeckAnalysis:
     Attributes
     ----------
     count : about how many specks it has.
+    commonness : what is added to the odds of its peaks, see `speck_shapes.commonness`.
     """
 
     count: float
+    commonness: float = 0.0
 
 
 class HotPixels(StepKind):
@@ -107,10 +112,12 @@ class HotPixels(StepKind):
         """Return about how many specks the picture has, counted on the survey's crops, and its channels' noise."""
         looked, found = 0, 0
         context = Context(EvenField(survey.base_noise), survey.size, mosaic=survey.mosaic)
-        for crop, region in zip(survey.crops, survey.crop_regions, strict=True):
-            marks = self.mark(crop, region, params, None, context)
+        crops = list(zip(survey.crops, survey.crop_regions, strict=True))
+        common = 0.0 if survey.mosaic is not None else _commonness(crops, params, context)
+        for crop, region in crops:
+            marks = self.mark(crop, region, params, SpeckAnalysis(0.0, common), context)
             looked, found = looked + marks.size, found + count_specks(marks)
-        return SpeckAnalysis(found * survey.size[0] * survey.size[1] / max(looked, 1))
+        return SpeckAnalysis(found * survey.size[0] * survey.size[1] / max(looked, 1), common)
 
     def mark(self, tile, region, params, analysis, context: Context) -> np.ndarray:
         """Return the marks (h x w bool) of the specks in a tile; looks 32 px around."""
@@ -119,7 +126,7 @@ class HotPixels(StepKind):
         sigma = _channel_sigma(tile, region, context)
         kept, more = _by_hand(region, tile.shape[:2], params, context)
         others = _others(tile, region, sigma, params, context)
-        return ((_specks(tile, sigma, params).marks(tile.shape[:2]) | others) & ~kept) | more
+        return ((_specks(tile, sigma, params, analysis).marks(tile.shape[:2]) | others) & ~kept) | more
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its specks filled; looks 32 px around."""
@@ -127,7 +134,7 @@ class HotPixels(StepKind):
             return _mosaic(tile, region, params, context)[1][..., None]
         sigma = _channel_sigma(tile, region, context)
         kept, more = _by_hand(region, tile.shape[:2], params, context)
-        found = _specks(tile, sigma, params).without(kept | more)
+        found = _specks(tile, sigma, params, analysis).without(kept | more)
         mended = specks.take_specks(tile, found, size=params.max_size)
         others = (_others(tile, region, sigma, params, context) & ~kept) | more
         return specks.fill_specks(mended, others, sigma=sigma, size=params.max_size)
@@ -228,9 +235,21 @@ def _mosaic(tile, region, params: HotPixelParams, context: Context) -> tuple[np.
     return mend(sensitivity=params.sensitivity, spare_stars=params.spare_stars, kept=kept, more=more)
 
 
-def _specks(tile: np.ndarray, sigma: np.ndarray, params: HotPixelParams) -> specks.Specks:
+def _specks(
+    tile: np.ndarray, sigma: np.ndarray, params: HotPixelParams, analysis: SpeckAnalysis | None
+) -> specks.Specks:
     """Return single pixels and small clusters."""
-    return specks.find_specks(tile, sigma=sigma, **_asked(params))
+    common = analysis.commonness if analysis is not None else 0.0
+    return specks.find_specks(tile, sigma=sigma, commonness=common, **_asked(params))
+
+
+def _commonness(crops: Sequence[tuple[np.ndarray, Region]], params: HotPixelParams, context: Context) -> float:
+    """Return what the peaks of crops tell of how common specks are in the picture."""
+    odds = [
+        specks.odds_of_peaks(crop, sigma=_channel_sigma(crop, region, context), **_asked(params))
+        for crop, region in crops
+    ]
+    return commonness(np.concatenate(odds)) if odds else 0.0
 
 
 def _others(
