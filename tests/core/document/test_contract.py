@@ -112,7 +112,7 @@ def test_a_kind_keeps_its_stage_its_parameters_their_ranges_and_defaults(place, 
         if isinstance(expected, bool):
             assert found.default is expected
         elif expected == ():
-            assert found.points and found.default == ()
+            assert found.form is not None and found.default == ()
         elif isinstance(expected[0], tuple):
             assert (tuple(found.choices), found.default) == expected
         else:

@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from dustpan.core.document.forms import Stroke
 from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of, with_grey
 from dustpan.core.filters.dct import clean_plane
 from dustpan.core.filters.deblock import Rounding, deblock_tile
@@ -20,6 +21,7 @@ from dustpan.core.filters.thorough import clean_thoroughly
 from dustpan.core.kernels import compiled, dct
 from dustpan.core.kernels.warm import kernels
 from dustpan.core.noise.model import NoiseModel
+from dustpan.core.where.brush import paint_strokes
 
 FOLDER = Path(compiled.__file__).parent
 
@@ -71,6 +73,7 @@ def test_every_kernel_keeps_its_one_signature(layout):
     rounding = Rounding((steps, steps), (steps, steps), corner=(3, 5), halved=True)
     results.append(deblock_tile(picture, (0, 0, 64, 48), rounding, ringing=0.5))
     results.append(find_fireflies(picture, picture[..., :0], strength=0.5, radius=3, spare=0.7)[1])
+    results.append(paint_strokes((Stroke(((0.2, 0.3, 1.0), (0.7, 0.6, 0.5)), size=0.2),), (0, 0, 64, 48), (64, 48)))
     assert all(np.isfinite(result).all() for result in results)
     assert {kernel.name: len(kernel.signatures) for kernel in kernels()} == {kernel.name: 1 for kernel in kernels()}
 

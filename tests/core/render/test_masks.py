@@ -30,12 +30,12 @@ class LitParams(Params):
 class Lit(PartKind):
     """Cover what is brighter than the picture's mean."""
 
-    kind, label, help, params_type, reads_pixels = "lit", "Lit", "Covers what is bright.", LitParams, True
+    kind, label, help, params_type = "lit", "Lit", "Covers what is bright.", LitParams
 
     def analyse(self, params, survey):
         return float(tone_of(survey.overview).mean())
 
-    def support(self, params, analysis):
+    def support(self, params, analysis, level=0):
         return 12
 
     def cover(self, tile, region, params, analysis, context):

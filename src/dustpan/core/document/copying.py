@@ -12,7 +12,7 @@ from typing import Any
 
 from dustpan.core.document.kinds import step_kinds
 from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
-from dustpan.core.document.route import Route, Step
+from dustpan.core.document.route import Route, Step, Where
 from dustpan.core.errors import RemedyError
 
 _VALUE = "dustpan-value"
@@ -32,9 +32,9 @@ def write_value(kind: str, param: str, value: Any) -> str:
     return json.dumps({"format": _VALUE, "kind": kind, "param": param, "value": value})
 
 
-def write_steps(*steps: Step) -> str:
-    """Return steps as the text of a remedy."""
-    return write_remedy(Remedy(Route(steps)))
+def write_steps(*steps: Step, wheres: tuple[tuple[str, Where], ...] = ()) -> str:
+    """Return steps, with the kept Wheres that they use, as the text of a remedy."""
+    return write_remedy(Remedy(Route(steps, wheres)))
 
 
 def read_text(text: str) -> Value | Route:

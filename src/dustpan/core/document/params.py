@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from dustpan.core.document.checks import nearest, shorten
+from dustpan.core.document.forms import Form, is_number
 from dustpan.core.errors import RemedyError
 
 
@@ -27,7 +28,7 @@ class Param:
     step : what one wheel notch or arrow key moves.
     choices : allowed words, for a choice.
     length : count of numbers, for a list of factors.
-    points : whether it is a list, of any length, of points of the picture: pairs of parts of its width and height.
+    form : what it is, where it is neither a number nor a choice: see `forms`.
     widget : name of the control that shows it, where a plain one will not do.
     of : the parameter that it refines, for a control that shows both.
     narrow : whether its control shares a row with its narrow neighbours.
@@ -44,7 +45,7 @@ class Param:
     step: float | None = None
     choices: tuple[str, ...] = ()
     length: int = 0
-    points: bool = False
+    form: Form | None = None
     widget: str = ""
     of: str = ""
     narrow: bool = False
@@ -59,43 +60,41 @@ class Param:
 
     def fault(self, value: Any) -> str | None:
         """Return what is wrong with a value, or None."""
+        if self.form is not None:
+            return self.form.fault(value)
         if self.choices:
             return None if value in self.choices else f"expected one of {', '.join(self.choices)}"
         if isinstance(self.default, bool):
             return None if isinstance(value, bool) else "expected true or false"
-        if self.points:
-            return None if self._are_points(value) else "expected a list of pairs of numbers from 0 to 1"
         if self.length:
             listed = isinstance(value, list | tuple) and len(value) == self.length
             sound = listed and all(self._number_fault(item) is None for item in value)
             return None if sound else f"expected {self.length} numbers from {self.low:g} to {self.high:g}"
         return self._number_fault(value)
 
-    def _are_points(self, value: Any) -> bool:
-        pairs = isinstance(value, list | tuple) and all(isinstance(p, list | tuple) and len(p) == 2 for p in value)
-        return pairs and all(_is_number(item) and 0 <= item <= 1 for pair in value for item in pair)
-
     def _number_fault(self, value: Any) -> str | None:
         whole = isinstance(self.default, int)
         kind = "a whole number" if whole else "a number"
         # NaN compares as false, and whole numbers of any length compare exactly.
-        if _is_number(value) and self.low <= value <= self.high and (not whole or value == int(value)):
+        if is_number(value) and self.low <= value <= self.high and (not whole or value == int(value)):
             return None
         return f"expected {kind} from {self.low:g} to {self.high:g}"
 
     def tidy(self, value: Any) -> Any:
         """Return a valid value in its own type (tuples for lists, float or int for numbers)."""
-        if self.points:
-            return tuple((float(x), float(y)) for x, y in value)
+        if self.form is not None:
+            return self.form.tidy(value)
         if self.length:
             return tuple(float(item) for item in value)
         if self.choices or isinstance(self.default, bool):
             return value
         return type(self.default)(value)
 
-
-def _is_number(value: Any) -> bool:
-    return isinstance(value, int | float) and not isinstance(value, bool)
+    def plain(self, value: Any) -> Any:
+        """Return a valid value as JSON holds it."""
+        if self.form is not None:
+            return self.form.plain(value)
+        return list(value) if isinstance(value, tuple) else value
 
 
 def param(label: str, default: Any, help: str, **rest: Any) -> Any:
@@ -137,8 +136,8 @@ class Params:
         """Return plain values that differ from the defaults, or all of them."""
         described = self.described()
         values = {key: getattr(self, key) for key in described}
-        return {key: _plain(value) for key, value in values.items() if all_values or value != described[key].default}
-
-
-def _plain(value: Any) -> Any:
-    return [_plain(item) for item in value] if isinstance(value, tuple) else value
+        return {
+            key: described[key].plain(value)
+            for key, value in values.items()
+            if all_values or value != described[key].default
+        }

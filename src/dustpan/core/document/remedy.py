@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -131,7 +131,7 @@ def remedy_to_json(remedy: Remedy) -> dict[str, Any]:
         "note": remedy.note,
         "made_on": dict(remedy.made_on),
         "scaling": remedy.scaling,
-        "wheres": {},
+        "wheres": {name: _where_to_json(where) for name, where in remedy.route.wheres},
         "steps": [_step_to_json(step) for step in remedy.route],
         "output": dict(remedy.output),
     }
@@ -187,18 +187,18 @@ def read_remedy(
     faults = find_faults(data, _HEAD)
     if isinstance(data.get("output", {}), dict):
         faults += find_faults(data.get("output", {}), _OUTPUT, at="output")
-    if data.get("wheres"):
-        faults.append("'wheres': no kind of part that uses a kept Where is known")
     if data.get("scaling") == "fixed" and not faults:
         faults += check_made_on(data.get("made_on", {}))
+    wheres = _read_wheres(data.get("wheres", {}), faults)
     items = data.get("steps", []) if isinstance(data.get("steps", []), list) else []
     steps = _with_ids([_read_step(item, f"steps[{number}]", faults) for number, item in enumerate(items)])
     ids = [step.id for step in steps]
     faults += [f"steps: the id '{name}' stands twice" for name in sorted({n for n in ids if ids.count(n) > 1})]
+    faults += _unkept(steps, wheres)
     if faults:
         raise RemedyError(where, faults)
     head = ("name", "camera", "iso", "note", "made_on", "scaling", "output", "extra")
-    return Remedy(Route(tuple(steps)), **{key: data[key] for key in head if key in data})
+    return Remedy(Route(tuple(steps), wheres), **{key: data[key] for key in head if key in data})
 
 
 def _parse(text: str, where: str) -> dict[str, Any]:
@@ -279,6 +279,47 @@ def _read_where(data: dict, at: str, faults: list[str]) -> Where:
         feather=float(data.get("feather", 0.0)),
         origin=data.get("from", "source"),
     )
+
+
+def _read_wheres(data: Any, faults: list[str]) -> tuple[tuple[str, Where], ...]:
+    """Return the kept Wheres by name."""
+    if not isinstance(data, dict):
+        return ()  # told with the other fields
+    kept = []
+    for name, item in data.items():
+        if isinstance(item, dict):
+            kept.append((name, _read_where(item, f"wheres '{name}'", faults)))
+        else:
+            faults.append(f"wheres '{name}' is {shorten(item)}: expected an object")
+    return tuple(kept)
+
+
+def _unkept(steps: Iterable[Step], wheres: tuple[tuple[str, Where], ...]) -> list[str]:
+    """Return one line for each name that is used and not kept, and for each that leads back to itself."""
+    kept = dict(wheres)
+    used = {name: _names(where) for name, where in kept.items()}
+    faults = [
+        f"{at}: no Where is kept under the name {shorten(name)}{nearest(name, kept)}"
+        for at, names in [(step.id, _names(step.where)) for step in steps]
+        + [(f"wheres '{n}'", u) for n, u in used.items()]
+        for name in sorted(names - set(kept))
+    ]
+    return faults + [f"wheres '{name}' is made of itself" for name in kept if name in _reached(name, used)]
+
+
+def _names(where: Where) -> set[str]:
+    return {part.params.to_json().get("name", "") for part in where.parts if part.kind == "named"}
+
+
+def _reached(name: str, used: Mapping[str, set[str]]) -> set[str]:
+    """Return the names that a kept Where is made of, over any number of turns."""
+    reached: set[str] = set()
+    waiting = list(used.get(name, ()))
+    while waiting:
+        if (other := waiting.pop()) not in reached:
+            reached.add(other)
+            waiting += used.get(other, ())
+    return reached
 
 
 def _read_part(item: Any, number: int, at: str, faults: list[str]) -> Part | None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from dustpan.core.document.kinds import STAGES, describe_kind
@@ -30,7 +30,12 @@ MAX_FEATHER = 100.0  # px
 
 @dataclass(frozen=True)
 class Part:
-    """One part of a Where: the name of its kind, its settings, and how it joins the parts before it."""
+    """One part of a Where: the name of its kind, its settings, and how it joins the parts before it.
+
+    Attributes
+    ----------
+    kept : the Where that it names, once the route has looked it up; no part of a file.
+    """
 
     id: str
     kind: str
@@ -38,6 +43,7 @@ class Part:
     op: str = "add"
     invert: bool = False
     on: bool = True
+    kept: Where | None = None
 
 
 @dataclass(frozen=True)
@@ -122,15 +128,52 @@ def new_step(kind: str, step_id: str, params: Params | None = None) -> Step:
 
 @dataclass(frozen=True)
 class Route:
-    """The ordered steps a picture passes through."""
+    """The ordered steps a picture passes through.
+
+    Attributes
+    ----------
+    wheres : names and masks that its steps share.
+    """
 
     steps: tuple[Step, ...] = ()
+    wheres: tuple[tuple[str, Where], ...] = ()
 
     def __iter__(self) -> Iterator[Step]:
         return iter(self.steps)
 
     def __len__(self) -> int:
         return len(self.steps)
+
+    def of(self, steps: tuple[Step, ...]) -> Route:
+        """Return a route of other steps with the same kept Wheres."""
+        return Route(steps, self.wheres)
+
+    def kept(self, name: str) -> Where | None:
+        """Return the Where that is kept under a name, or None."""
+        return dict(self.wheres).get(name)
+
+    def keeping(self, name: str, where: Where | None) -> Route:
+        """Return the route with a Where kept under a name, or without that name."""
+        wheres = dict(self.wheres)
+        if where is None:
+            wheres.pop(name, None)
+        else:
+            wheres[name] = where
+        return Route(self.steps, tuple(wheres.items()))
+
+    def resolved(self, where: Where, within: tuple[str, ...] = ()) -> Where:
+        """Return a Where whose `named` parts hold what is kept; a name that leads back to itself covers nothing."""
+
+        def look_up(part: Part) -> Part:
+            name = getattr(part.params, "name", None)
+            if part.kind != "named" or name in within:
+                return part
+            kept = self.kept(str(name))
+            return part if kept is None else replace(part, kept=self.resolved(kept, (*within, str(name))))
+
+        if not any(part.kind == "named" for part in where.parts):
+            return where
+        return replace(where, parts=tuple(look_up(part) for part in where.parts))
 
     def find(self, step_id: str | None) -> Step | None:
         """Return the step of that id, or None."""
@@ -149,19 +192,19 @@ class Route:
 
     def with_step(self, step: Step) -> Route:
         """Return the route with the step of the same id replaced."""
-        return Route(tuple(step if old.id == step.id else old for old in self.steps))
+        return self.of(tuple(step if old.id == step.id else old for old in self.steps))
 
     def without(self, step_id: str) -> Route:
         """Return the route without that step."""
-        return Route(tuple(step for step in self.steps if step.id != step_id))
+        return self.of(tuple(step for step in self.steps if step.id != step_id))
 
     def inserted(self, step: Step, index: int) -> Route:
         """Return the route with a new step at that index."""
-        return Route((*self.steps[:index], step, *self.steps[index:]))
+        return self.of((*self.steps[:index], step, *self.steps[index:]))
 
     def before(self, step_id: str | None) -> Route:
         """Return the steps before one, or the whole route when it is not there."""
-        return self if self.find(step_id) is None else Route(self.steps[: self.index(step_id or "")])
+        return self if self.find(step_id) is None else self.of(self.steps[: self.index(step_id or "")])
 
     def free_id(self, kind: str) -> str:
         """Return an id that no step has: the kind, with a number from the second on."""
@@ -189,7 +232,7 @@ class Route:
 
         Light that was raised on purpose is no harm, and raises noise itself.
         """
-        return Route(tuple(step for step in self.steps if describe_kind(step.kind).stage == "Tone"))
+        return self.of(tuple(step for step in self.steps if describe_kind(step.kind).stage == "Tone"))
 
     def mosaic_faults(self) -> list[str]:
         """Return what is wrong with the route for a sensor's mosaic, one line each.
@@ -212,9 +255,9 @@ class Route:
         mosaic; other pictures leave development out.
         """
         if not mosaic:
-            return Route(tuple(step for step in self.steps if not step.develops))
+            return self.of(tuple(step for step in self.steps if not step.develops))
         if any(step.develops for step in self.steps):
             return self
         leading = [step for step in self.steps if step.takes_mosaic]
         rest = [step for step in self.steps if step not in leading]
-        return Route((*leading, *develop.original(mosaic=True), *rest))
+        return self.of((*leading, *develop.original(mosaic=True), *rest))

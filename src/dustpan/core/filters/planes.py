@@ -58,6 +58,46 @@ def guided_base(tone: np.ndarray, *, radius: int, softness: float) -> tuple[np.n
     return mean(slope), mean(centre * (1 - slope))
 
 
+def guided_planes(picture: np.ndarray, plane: np.ndarray, radius: int, soft: float) -> np.ndarray:
+    """Return h x w x 4: slopes and offset by which a plane follows the picture's colour around each pixel.
+
+    Parameters
+    ----------
+    picture : h x w x 3 float32.
+    plane : (h, w) float32.
+    radius : px of the window.
+    soft : variance of colour that still counts as one thing.
+
+    References
+    ----------
+    He, K., Sun, J. and Tang, X. (2013), Guided image filtering, doi 10.1109/TPAMI.2012.213.
+    """
+    window = (2 * radius + 1, 2 * radius + 1)
+
+    def mean(values: np.ndarray) -> np.ndarray:
+        return cv2.blur(np.ascontiguousarray(values), window, borderType=cv2.BORDER_REFLECT)
+
+    centre, level = mean(picture), mean(plane)
+    spread = mean(picture * plane[..., None]) - centre * level[..., None]
+    outer = (picture[..., :, None] * picture[..., None, :]).reshape(*plane.shape, 9)
+    covariance = mean(outer).reshape(*plane.shape, 3, 3) - centre[..., :, None] * centre[..., None, :]
+    covariance = covariance.astype(np.float64) + soft * np.eye(3)
+    slopes = np.linalg.solve(covariance, spread[..., None].astype(np.float64))[..., 0]
+    offset = level - (slopes * centre).sum(axis=2)
+    return mean(np.concatenate([slopes, offset[..., None]], axis=2).astype(np.float32))
+
+
+def follow_picture(planes: np.ndarray, picture: np.ndarray) -> np.ndarray:
+    """Return (h, w) what planes of `guided_planes` say for the colours of a picture, h x w x 3."""
+    red, green, blue, offset = (planes[..., n] for n in range(4))
+    return red * picture[..., 0] + green * picture[..., 1] + blue * picture[..., 2] + offset
+
+
+def guide_values(picture: np.ndarray, plane: np.ndarray, radius: int, soft: float) -> np.ndarray:
+    """Return (h, w) a plane smoothed within what looks alike in a picture; see `guided_planes`."""
+    return follow_picture(guided_planes(picture, plane, radius, soft), picture)
+
+
 def shrink_to(plane: np.ndarray, longest: int) -> np.ndarray:
     """Return a plane or picture reduced by area mean so that its longer side is at most `longest` px."""
     scale = longest / max(plane.shape[:2])

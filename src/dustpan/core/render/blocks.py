@@ -7,9 +7,11 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
+import cv2
 import numpy as np
 
 from dustpan.core.filters.blend import lay_over
+from dustpan.core.picture.curve import encode_curve
 from dustpan.core.picture.pyramid import reduce_picture
 from dustpan.core.picture.region import Region, cut_region, with_margin
 from dustpan.core.render.grid import BlockIndex, block_indices, block_region, input_region
@@ -123,13 +125,32 @@ class Renderer:
             return self._filter(plan, prepared, region, read, check)
         wide = input_region(region, prepared.support, plan.size)
         tile = read(wide)
-        share = prepared.step.mix * _mask(plan, prepared, region, lambda wanted: cut_region(tile, wide, wanted))
+        share = prepared.step.mix * self._mask(
+            plan, prepared, region, lambda wanted: cut_region(tile, wide, wanted), check
+        )
         below = cut_region(tile, wide, region)
         if not np.any(share):
             return below
         make = partial(self._filter, plan, prepared, region, lambda wanted: tile, check)
         above = self.stores.blocks.get_or_make((prepared.raw_key, *position), make, check=check)
         return lay_over(below, above, law=prepared.step.blend, share=share)
+
+    def _mask(
+        self, plan: Plan, prepared: Prepared, region: Region, read_input: Read, check: Check
+    ) -> np.ndarray | float:
+        """Return the mask of a step over a region; its parts look at Base made quiet, or at the step's input."""
+        looks_at = prepared.looks_at
+        read = read_input if looks_at is None else partial(self.render, looks_at.at(plan.level), check=check)
+        if plan.before(prepared).channels == 1:
+            read = partial(_grey_of_mosaic, read)
+        where, analyses = prepared.step.where, prepared.mask_analyses
+        return mask_of(where, region, plan.size, level=plan.level, analyses=analyses, read=read)
+
+    def mask(self, plan: Plan, prepared: Prepared, region: Region, *, check: Check = no_check) -> np.ndarray:
+        """Return the mask of a step over a region in pixels of the plan's level, (h, w) float32."""
+        before = plan.before(prepared)
+        mask = self._mask(plan, prepared, region, partial(self.sketch, before, check=check), check)
+        return np.broadcast_to(np.float32(mask), (region[3] - region[1], region[2] - region[0]))
 
     def _filter(self, plan: Plan, prepared: Prepared, region: Region, read: Read, check: Check) -> np.ndarray:
         """Run a step's filter: read the tile with its support, apply, cut the support off."""
@@ -169,17 +190,16 @@ class Renderer:
         return np.ascontiguousarray(cut_region(shown, wide, region), np.float32)
 
 
-def _mask(plan: Plan, prepared: Prepared, region: Region, read_input: Read) -> np.ndarray | float:
-    """Return the mask of a step over a region; its parts look at Base or at the step's input."""
-    where = prepared.step.where
-    read = partial(plan.base.read, level=plan.level) if where.origin == "source" else read_input
-    return mask_of(where, region, plan.size, level=plan.level, analyses=prepared.mask_analyses, read=read)
-
-
 def context_of(plan: Plan, prepared: Prepared, check: Check) -> Context:
     """Return what a step of a plan may know beside its tile."""
     features, known = (plan.features, plan.known) if plan.level == 0 else (None, None)
     return Context(prepared.noise, plan.size, plan.level, check, plan.base.mosaic, features, known)
+
+
+def _grey_of_mosaic(read: Read, region: Region) -> np.ndarray:
+    """Return display tones, h x w x 3, of a sensor's mosaic, its colours blurred into one another."""
+    light = cv2.GaussianBlur(read(region)[..., 0], (9, 9), 2.0, borderType=cv2.BORDER_REFLECT)
+    return np.repeat(encode_curve(np.maximum(light, 0))[..., None], 3, axis=2)
 
 
 def _reduce_by_maximum(make: Read, region: Region, plan: Plan, level: int) -> np.ndarray:

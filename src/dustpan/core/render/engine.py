@@ -29,10 +29,13 @@ from dustpan.core.render.survey import make_survey
 from dustpan.core.steps import kinds
 from dustpan.core.steps.base import StepKind
 from dustpan.core.where import part_kinds
+from dustpan.core.where.fold import part_reads
 from dustpan.core.work.cancel import Check, no_check
 from dustpan.core.work.pool import Pool
 
 _BUDGET = 1 << 30  # bytes of blocks that an engine without shared stores keeps
+_LOUD = 1.0  # display values of noise from which a Where looks at the picture made quiet
+_QUIETED = {"auto": False, "luminance": 100, "colour": 100, "detail_return": 0}
 
 
 class _Analysed(NamedTuple):
@@ -95,7 +98,8 @@ class Engine(Renderer):
         outline : leave the leading Mend steps among the prepared ones, so that nothing is made of the whole picture:
             for proposals, which look at its overview and at crops.
         """
-        steps = self._working_steps(document.route)
+        route = document.route
+        steps = [replace(step, where=route.resolved(step.where)) for step in self._working_steps(route)]
         plan = replace(self._start, outline=outline)
         if self.source.mosaic is not None:
             developed = 1 + next(index for index, step in enumerate(steps) if step.develops)
@@ -130,7 +134,7 @@ class Engine(Renderer):
         if self.source.mosaic is None:
             return [step for step in route if step.can_work and not step.develops]
         if not any(step.develops for step in route):
-            route = Route((*route.original(mosaic=True), *route))
+            route = route.of((*route.original(mosaic=True), *route))
         if faults := route.mosaic_faults():
             raise RemedyError("route", faults)
         return [step for step in route if step.can_work]
@@ -165,6 +169,7 @@ class Engine(Renderer):
             raw_key=raw_key,
             key=raw_key if step.plain else digest(raw_key, step.mix, step.blend, step.where),
             kept=self.stores.analyses,
+            looks_at=self._looked_at(plan, step, check),
         )
         return replace(plan, prepared=(*plan.prepared, prepared))
 
@@ -176,18 +181,33 @@ class Engine(Renderer):
         return _Analysed(resolved, measured, analysis, survey.noise)
 
     def _analyse_mask(self, plan: Plan, step: Step, check: Check) -> tuple[Any, ...]:
-        """Return what each part of a step's Where knows of the whole picture."""
+        """Return what each part of a step's Where knows of the whole picture; of a kept Where, what its parts know."""
         seen = replace(plan, prepared=()) if step.where.origin == "source" else plan
 
         def analyse(part: Part) -> Any:
             kind = part_kinds()[part.kind]
-            if not kind.reads_pixels:
+            if part.kept is not None:
+                return tuple(analyse(inner) for inner in part.kept.parts)
+            if not kind.reads(part.params):
                 return None
             key = digest("mask", seen.key, part.kind, part.params)
             make = partial(kind.analyse, part.params, self.survey(seen, check=check))
             return self.stores.analyses.get_or_make(key, make, check=check)
 
         return tuple(analyse(part) for part in step.where.parts)
+
+    def _looked_at(self, plan: Plan, step: Step, check: Check) -> Plan | None:
+        """Return the plan of Base made quiet, that the parts of a Where look at; None where they look at the input.
+
+        Noise is no edge, no colour and no star.
+        """
+        if step.where.origin == "input" or not any(part.on and part_reads(part) for part in step.where.parts):
+            return None
+        base = replace(plan, prepared=(), outline=False)
+        if base.base.mosaic is not None or base.noise.luminance < _LOUD:
+            return base
+        params = kinds()["noise"].params_type.from_json(_QUIETED, where="quieted")
+        return self._extend(base, Step("quieted", "noise", params), None, check)
 
     def _mend(self, start: Plan, leading: Sequence[Step], check: Check) -> Plan:
         """Return the plan that starts from Base: the picture as it was, or after its leading steps."""

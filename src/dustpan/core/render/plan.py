@@ -49,6 +49,7 @@ class Prepared:
     noise : the noise at its input.
     base : the picture that the steps before it start from.
     mask_analyses : what each part of its Where knows of the whole picture.
+    looks_at : the plan whose pixels its Where looks at, Base made quiet; None where it looks at the step's input.
     raw_key, key : provenance of the result before and after Mix and Where.
     kept : where the noise behind the step is kept, as every plan of an unchanged step asks for it.
     """
@@ -65,6 +66,7 @@ class Prepared:
     raw_key: str
     key: str
     kept: Store
+    looks_at: Plan | None = None
 
     @property
     def idle(self) -> bool:

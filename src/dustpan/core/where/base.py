@@ -8,7 +8,8 @@ from typing import Any, ClassVar
 import numpy as np
 
 from dustpan.core.document.kinds import Kind
-from dustpan.core.document.params import Params
+from dustpan.core.document.params import Params, param
+from dustpan.core.filters.guided import find_outline, reduced
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.region import Region, Size
 
@@ -32,16 +33,20 @@ class PartKind(Kind):
 
     Attributes
     ----------
-    reads_pixels : whether `cover` looks at the picture; a drawn part does not.
+    drawn : whether it is drawn by hand; such a part has the setting `pull`.
     """
 
-    reads_pixels: ClassVar[bool] = False
+    drawn: ClassVar[bool] = False
+
+    def reads(self, params: Params) -> bool:
+        """Return whether `cover` looks at the picture; a drawn part only does when it is pulled to an outline."""
+        return True
 
     def analyse(self, params: Params, survey: Survey) -> Any:
         """Return what `cover` needs to know of the whole picture, or None."""
         return None
 
-    def support(self, params: Params, analysis: Any) -> int:
+    def support(self, params: Params, analysis: Any, level: int = 0) -> int:
         """Return how many pixels around a region `cover` looks at, 0 to 64."""
         return 0
 
@@ -52,7 +57,52 @@ class PartKind(Kind):
 
         Parameters
         ----------
-        tile : h x w x 3 float32 working pixels of the region, its support included; None for drawn parts, whose
-            region may reach beyond the picture.
+        tile : h x w x 3 float32 working pixels of the region, its support included; None for parts that do not read,
+            whose region may reach beyond the picture.
         """
         raise NotImplementedError
+
+    def pick(self, colour: np.ndarray, params: Params) -> Params | None:
+        """Return settings that take in a colour, (n, 3) working values of a place on the picture; None for others."""
+        return None
+
+
+PULL = {"unit": "", "low": 0.0, "high": 1.0, "step": 0.05}
+
+
+def pull() -> Any:
+    """Declare the setting that every drawn part has."""
+    return param("Pull to outline", 0.0, "Draws its rim towards the outline of what it covers.", **PULL)
+
+
+class DrawnKind(PartKind):
+    """Base of the parts that are drawn by hand: places, not pixels, unless they are pulled to an outline."""
+
+    drawn = True
+
+    def reads(self, params):
+        """Return whether it is pulled to an outline."""
+        return params.pull > 0
+
+    def draw(self, region: Region, params: Any, size: Size) -> np.ndarray:
+        """Return (h, w) float32 shares as drawn; the region may reach beyond the picture, of width and height `size`.
+
+        A picture reduced for a look at its outlines is drawn on by the same function.
+        """
+        raise NotImplementedError
+
+    def analyse(self, params, survey):
+        """Return the outline that it is pulled to."""
+        if not self.reads(params):
+            return None
+        picture = reduced(survey.overview)
+        size = picture.shape[1], picture.shape[0]
+        return find_outline(picture, self.draw((0, 0, *size), params, size))
+
+    def cover(self, tile, region, params, analysis, context):
+        """Return shares: as drawn, or drawn towards the outline."""
+        drawn = self.draw(region, params, context.size)
+        if tile is None or analysis is None:
+            return drawn
+        pulled = analysis.cover(tile, region, context.size)
+        return drawn + np.float32(params.pull) * (pulled - drawn)

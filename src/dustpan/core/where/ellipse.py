@@ -8,28 +8,45 @@ import numpy as np
 
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.tone import smooth_step
-from dustpan.core.where.base import PartKind
+from dustpan.core.where.base import DrawnKind, pull
 
 
 @dataclass(frozen=True)
 class EllipseParams(Params):
     """Settings of an ellipse; places in parts of the picture's width and height."""
 
-    cx: float = param("Across", 0.5, "Where its middle is, from left to right.", low=-1.0, high=2.0, step=0.01)
-    cy: float = param("Down", 0.5, "Where its middle is, from top to bottom.", low=-1.0, high=2.0, step=0.01)
+    cx: float = param(
+        "Across", 0.5, "Where its middle is, from left to right.", low=-1.0, high=2.0, step=0.01, narrow=True
+    )
+    cy: float = param(
+        "Down", 0.5, "Where its middle is, from top to bottom.", low=-1.0, high=2.0, step=0.01, narrow=True
+    )
     rx: float = param(
-        "Half width", 0.25, "Half its width, in parts of the picture's width.", low=0.005, high=2.0, step=0.01
+        "Half width",
+        0.25,
+        "Half its width, in parts of the picture's width.",
+        low=0.005,
+        high=2.0,
+        step=0.01,
+        narrow=True,
     )
     ry: float = param(
-        "Half height", 0.25, "Half its height, in parts of the picture's height.", low=0.005, high=2.0, step=0.01
+        "Half height",
+        0.25,
+        "Half its height, in parts of the picture's height.",
+        low=0.005,
+        high=2.0,
+        step=0.01,
+        narrow=True,
     )
     angle: float = param("Turn", 0.0, "Turns it clockwise.", unit="deg", low=-180.0, high=180.0, step=1.0)
     softness: float = param(
         "Softness", 0.5, "How much of it, from the rim inward, fades.", low=0.0, high=1.0, step=0.02
     )
+    pull: float = pull()
 
 
-class Ellipse(PartKind):
+class Ellipse(DrawnKind):
     """Cover an ellipse, turned in pixels."""
 
     kind = "ellipse"
@@ -37,10 +54,10 @@ class Ellipse(PartKind):
     help = "An ellipse drawn on the picture."
     params_type = EllipseParams
 
-    def cover(self, tile, region, params, analysis, context):
+    def draw(self, region, params, size):
         """Return shares: 1 from the middle to where the fading begins, 0 from the rim on."""
         x0, y0, x1, y1 = region
-        width, height = context.size
+        width, height = size
         x = (np.arange(x0, x1, dtype=np.float32) + 0.5 - params.cx * width)[None, :]
         y = (np.arange(y0, y1, dtype=np.float32) + 0.5 - params.cy * height)[:, None]
         turn = np.deg2rad(params.angle)

@@ -1,0 +1,38 @@
+"""A Where that the route keeps under a name: one mask, several uses, changed once."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from dustpan.core.document.forms import TEXT
+from dustpan.core.document.params import Params, param
+from dustpan.core.where.base import PartKind
+
+
+@dataclass(frozen=True)
+class NamedParams(Params):
+    """Settings of a kept Where."""
+
+    name: str = param("Name", "", "Name of the Where, as this route keeps it.", form=TEXT, widget="name")
+
+
+class Named(PartKind):
+    """Cover what a kept Where covers; the fold looks it up."""
+
+    kind = "named"
+    label = "Kept"
+    help = "A Where that was kept under a name; changed once, it changes wherever it is used."
+    params_type = NamedParams
+
+    def reads(self, params):
+        """Return false: the parts of the kept Where read for themselves."""
+        return False
+
+    def cover(self, tile, region, params, analysis, context):
+        """Return nothing: a name that is not kept covers nothing."""
+        return np.zeros((region[3] - region[1], region[2] - region[0]), np.float32)
+
+
+KIND = Named()
