@@ -410,7 +410,7 @@ def test_two_quick_clicks_on_a_dot_switch_twice_and_cards_shrink_to_names(opened
 
 def test_a_tiny_ellipse_can_be_made_larger(opened, qtbot):
     opened.session.add_step("exposure")
-    opened.controls.foot.choose_where("in ellipse")
+    opened.canvas.parts.add("ellipse")
     part = opened.session.step.where.parts[0]
     tiny = replace(part, params=replace(part.params, rx=0.005, ry=0.005))
     opened.session.change_step(

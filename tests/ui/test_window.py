@@ -7,7 +7,7 @@ import random
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from tests.ui.steer import choose_item, drag, in_view, on_screen, propose, settle, type_value
+from tests.ui.steer import drag, in_view, on_screen, propose, settle, type_value
 
 from dustpan.core.picture.source import Metadata, Source
 from dustpan.core.render.store import Stores
@@ -94,9 +94,10 @@ def test_mix_and_the_ellipse_do_not_run_the_filter_again(opened, qtbot):
     ran = engine.runs["noise"]
     type_value(qtbot, opened.controls.foot.mix, 60)
     settle(opened, qtbot)
-    choose_item(qtbot, opened.controls.foot.where, 1)
+    qtbot.mouseClick(opened.controls.foot.where, Qt.MouseButton.LeftButton)
+    opened.canvas.parts.add("ellipse")
     settle(opened, qtbot)
-    type_value(qtbot, opened.controls.part_fields["cx"], 0.3)
+    type_value(qtbot, opened.controls.where_panel.fields.sliders["cx"], 0.3)
     settle(opened, qtbot)
     assert engine.runs["noise"] == ran  # neither for drafts nor for exact pixels
     assert opened.session.step.where.parts[0].params.cx == 0.3
@@ -349,7 +350,8 @@ def test_the_step_list_is_searched_by_words_and_keys(opened, qtbot):
 
 def test_the_ellipse_is_moved_sized_and_turned_on_the_picture(opened, qtbot):
     opened.session.add_step("exposure")
-    opened.controls.foot.choose_where("in ellipse")
+    opened.canvas.parts.set_open(True)
+    opened.canvas.parts.add("ellipse")
     settle(opened, qtbot)
     canvas = opened.canvas
     picture = canvas.picture_rect().toRectF()
@@ -369,8 +371,9 @@ def test_the_ellipse_is_moved_sized_and_turned_on_the_picture(opened, qtbot):
     assert pull("height", QPoint(0, -25)).ry == pytest.approx(0.25 - 25 / picture.height(), abs=0.01)
     assert 5 < pull("turn", QPoint(40, 0)).angle < 60
     assert len(opened.session.history.entries) == entries + 4
-    assert opened.controls.part_fields["cx"].value == pytest.approx(moved.cx)
-    assert opened.controls.foot.where.currentText() == "in an ellipse"
+    assert opened.controls.where_panel.fields.sliders["cx"].value == pytest.approx(moved.cx)
+    assert opened.controls.foot.where.text() == "ellipse"
+    qtbot.waitUntil(lambda: canvas.mask_view.settled)
     hatched = canvas.grab().toImage()
     opened.actions_by_name["where"].trigger()
     assert canvas.grab().toImage() != hatched

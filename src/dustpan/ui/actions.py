@@ -99,6 +99,10 @@ TABLE = (
     Entry("View", "pins", "Choose proofs again", "Ctrl+Shift+P", "Choose the five places again from the picture"),
     Entry("View", "frames", "Frames of the proofs", "Shift+F", "Show on the picture where the proofs are", True),
     Entry("View", "where", "Show the Where", "M", "Hatch what the chosen step leaves alone", True),
+    Entry(
+        "View", "where_alone", "The Where alone", "Shift+M", "Show the mask itself in grey, white where it works", True
+    ),
+    Entry("Route", "parts", "Parts of the Where", "W", "Show the parts of the chosen step's Where, or its settings"),
     Entry("Compare", "take", "Keep a take", "T", "Keep the route as it stands, to go back to and to compare with"),
     Entry("Compare", "channel", "Next channel", "N", "See brightness, colour, one channel, or what is clipped"),
     Entry(
@@ -143,7 +147,7 @@ NEED_PICTURE = (
     "channel",
     "lamp",
 )
-NEED_STEP = ("switch", "earlier", "later", "duplicate", "rename", "remove", "copy", "where")
+NEED_STEP = ("switch", "earlier", "later", "duplicate", "rename", "remove", "copy", "where", "where_alone", "parts")
 NEED_ROUTE = ("previous", "next", "copy_route")
 STEP_MENU = ("switch", "earlier", "later", "duplicate", "rename", "copy", "copy_route", "paste", "remove")
 

@@ -62,18 +62,19 @@ class Commands:
             groove.let_go()
         for plot in self.window.findChildren(TonePlot):
             plot.let_go()
-        self.canvas.ellipse.let_go()
+        for hand in (self.canvas.ellipse, self.canvas.gradient, self.canvas.brush):
+            hand.let_go()
 
     def copy_step(self) -> None:
         """Copy the chosen card as text."""
         if (step := self.session.step) is not None:
-            QApplication.clipboard().setText(write_steps(step))
+            QApplication.clipboard().setText(write_steps(step, wheres=self.session.route.wheres))
             self.message.tell(f"Copied {step.title}.", False)
 
     def copy_route(self) -> None:
         """Copy the whole route as text."""
         if len(self.session.route):
-            QApplication.clipboard().setText(write_steps(*self.session.route))
+            QApplication.clipboard().setText(write_steps(*self.session.route, wheres=self.session.route.wheres))
             self.message.tell("Copied the route.", False)
 
     def paste(self) -> None:

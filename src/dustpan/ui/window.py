@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QPoint, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPoint, QRect, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from dustpan.core.picture.source import Source
+from dustpan.core.where import part_kinds
 from dustpan.core.work.pool import Pool
 from dustpan.ui.actions import NEED_PICTURE, NEED_ROUTE, NEED_STEP, STEP_MENU, keys_of, make_actions
 from dustpan.ui.commands import Commands
@@ -50,6 +51,8 @@ from dustpan.ui.session.watch import FileWatch
 from dustpan.ui.start_page import StartPage
 from dustpan.ui.staying import fill_staying_menu
 from dustpan.ui.walking import Walking
+from dustpan.ui.where.mask_files import MaskFiles
+from dustpan.ui.where.mask_view import GREY, HATCHED, HIDDEN
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.messages import Message
@@ -57,6 +60,7 @@ from dustpan.ui.widgets.text import shown_name
 
 _SIZE = (1280, 800)
 _LEAST_SIZE = (900, 600)
+_PATCH = 512  # px, largest side of a patch that a range is taken from
 
 
 class Window(QMainWindow):
@@ -93,7 +97,7 @@ class Window(QMainWindow):
         self.findings = Findings(self.session, self.canvas)
         self.readings = Readings(self.proofs)
         self.proof_strip = ProofStrip(self.proofs, self.memory.get("proof_height", 104))
-        self.controls = Controls(self.session)
+        self.controls = Controls(self.session, self.canvas.parts)
         self.route_bar = RouteBar(self.session)
         self.compare_bar = CompareBar(self.compare)
         self.states = States(self.session, self.compare, self)
@@ -105,6 +109,7 @@ class Window(QMainWindow):
         self.walking = Walking(session, memory, message, self)
         self.remedy_files = RemedyFiles(session, memory, message, self)
         self.learning = Learning(session, message, self)
+        self.mask_files = MaskFiles(self.canvas.parts, message, self)
         self.display = Display(self.canvas, (self.tiles, self.other), memory, message)
         self.stretch = Stretch(session, self.compare, message)
         self.commands = Commands(session, self.canvas, message, self)
@@ -120,9 +125,10 @@ class Window(QMainWindow):
         surround = menus["View"].addMenu("Surround")
         assert surround is not None
         self.display.fill_surround_menu(surround)
-        for name, run in (("where", self._hatch), ("frames", self.proof_strip.show_frames)):
+        for name, run in (("where", self._show_where), ("frames", self.proof_strip.show_frames)):
             actions[name].setChecked(True)
             actions[name].toggled.connect(run)
+        actions["where_alone"].toggled.connect(self._show_where)
         actions["propose_always"].setChecked(self.memory.get("propose_when_opening", False))
         actions["propose_always"].toggled.connect(partial(self.memory.put, "propose_when_opening"))
         for name, action in mode_actions(self.compare, self).items():
@@ -183,6 +189,7 @@ class Window(QMainWindow):
             "channel": self.compare_bar.next_channel,
             "take_stretch": self.stretch.move_into_route,
             "lamp": self.compare_bar.switch_lamp,
+            "parts": lambda: canvas.parts.set_open(not canvas.parts.open),
             "keys": self.show_keys,
         }
 
@@ -263,6 +270,10 @@ class Window(QMainWindow):
         self.compare.changed.connect(self._compare_anew)
         self.controls.peeked.connect(self.compare.peek)
         self.controls.picked.connect(self._pick)
+        panel = self.controls.where_panel
+        panel.picked.connect(self._pick_part)
+        panel.saved.connect(self.mask_files.ask_save)
+        panel.loaded.connect(self.mask_files.ask_load)
         self.canvas.zoomed.connect(lambda zoom: self.zoom_button.setText(f"{zoom:.0%}".replace("%", " %")))
         self.canvas.moved.connect(self._move_detail)
         self.display.changed.connect(self.proofs.render)
@@ -342,9 +353,27 @@ class Window(QMainWindow):
 
         self.canvas.ask_point(take)
 
-    def _hatch(self, on: bool) -> None:
-        self.canvas.ellipse.hatched = on
-        self.canvas.update()
+    def _show_where(self) -> None:
+        """Show the mask of the chosen step as the menu says."""
+        alone, hatched = (self.actions_by_name[name].isChecked() for name in ("where_alone", "where"))
+        self.canvas.mask_view.show_as(GREY if alone else HATCHED if hatched else HIDDEN)
+
+    def _pick_part(self) -> None:
+        """Ask for a patch of the picture, and let the part at hand take its range from it."""
+        parts, plan = self.canvas.parts, self.session.plan
+        part = parts.part
+
+        def take(patch: QRect) -> None:
+            if part is None or plan is None:
+                return
+            x0, y0, x1, y1 = patch.left(), patch.top(), patch.right() + 1, patch.bottom() + 1
+            x1, y1 = min(x1, x0 + _PATCH), min(y1, y0 + _PATCH)
+            colours = plan.base.read((x0, y0, x1, y1)).reshape(-1, 3)
+            params = part_kinds()[part.kind].pick(colours, part.params)
+            if params is not None:
+                parts.set_params(part, params, "where, taken from the picture")
+
+        self.canvas.ask_patch(take)
 
     def _show_state(self, exact: bool, have: int, wanted: int) -> None:
         self.state_label.setText("exact" if exact else f"draft  {have}/{wanted}" if have else "draft")

@@ -14,6 +14,9 @@ from dustpan.ui.picture.compare import Compare
 from dustpan.ui.picture.ellipse import EllipseHandles
 from dustpan.ui.picture.places import Places
 from dustpan.ui.picture.tiles import Tiles, View, level_for
+from dustpan.ui.where.hands import Brush, Clicks, GradientHandles
+from dustpan.ui.where.mask_view import MaskView
+from dustpan.ui.where.parts import Parts
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 
@@ -56,10 +59,16 @@ class Canvas(QWidget):
         self.overlays: list[
             Callable[[QPainter], None]
         ] = []  # what is drawn over the picture, in a pair over the route's side
-        self.ellipse = EllipseHandles(tiles.session)
+        self.parts = Parts(tiles.session, self)
+        self.mask_view = MaskView(self.parts, self)
+        self.ellipse, self.gradient = EllipseHandles(self.parts), GradientHandles(self.parts)
+        self.brush, self.clicks = Brush(self.parts), Clicks(self.parts)
         self.places = Places(tiles.session)
         self._asked: Callable[[QPoint], None] | None = None  # takes the pixel of the next click
-        self.grips: list[Any] = [self.ellipse, self.places]  # what can be taken hold of on the picture, the first first
+        self._patch: tuple[Callable[[QRect], None], QPointF | None, QPointF] | None = None  # a patch is asked for
+        #: What can be taken hold of on the picture, the first first.
+        self.grips: list[Any] = [self.ellipse, self.gradient, self.brush, self.clicks, self.places]
+        self._hands = tuple(self.grips)
         self.setMinimumSize(320, 200)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setMouseTracking(True)
@@ -71,6 +80,8 @@ class Canvas(QWidget):
         tiles.session.opened.connect(self.fit)
         tiles.session.opening.previewed.connect(self.preview)
         tiles.session.chosen.connect(self.update)
+        self.mask_view.changed.connect(self.update)
+        self.parts.changed.connect(self.update)
         tiles.session.edited.connect(lambda dragging: self.update())
 
     def _on_tiles(self) -> None:
@@ -149,8 +160,9 @@ class Canvas(QWidget):
         self.hold(False)
         self._space = self._moving_wipe = False
         self._panning = self._pressed = None
-        self._asked = None
-        self.ellipse.let_go()
+        self._asked = self._patch = None
+        for hand in (self.ellipse, self.gradient, self.brush, self.clicks):
+            hand.let_go()
         self.unsetCursor()
 
     # -- looking ----------------------------------------------------------------------------------------------
@@ -205,6 +217,7 @@ class Canvas(QWidget):
         self._corner = QPointF(round(places[0]), round(places[1]))
         self.tiles.show_view(self._view())
         self.other.show_view(self._view())
+        self.mask_view.look(self._view().region, self._view().level)
         self.moved.emit()
         self.update()
 
@@ -237,8 +250,9 @@ class Canvas(QWidget):
         self.fit() if self.fitted else self._move(self._corner)
 
     def stop(self) -> None:
-        """End what goes by the clock."""
+        """End what goes by the clock, and what is made for the eye."""
         self._turns.stop()
+        self.mask_view.stop()
 
     def _turn(self) -> None:
         self._other_turn = not self._other_turn
@@ -337,10 +351,21 @@ class Canvas(QWidget):
 
     def _paint_marks(self, painter: QPainter, clip: QRect) -> None:
         painter.setClipRect(clip)
-        self.ellipse.paint(painter, QRectF(self.picture_rect()))
-        self.places.paint(painter, QRectF(self.picture_rect()))
+        picture = QRectF(self.picture_rect())
+        self.mask_view.paint(painter, picture, self.zoom)
+        for hand in self._hands:
+            hand.paint(painter, picture)
+        self._paint_patch(painter)
         for paint in self.overlays:
             paint(painter)
+
+    def _paint_patch(self, painter: QPainter) -> None:
+        """Draw the patch that is dragged."""
+        if self._patch is not None and self._patch[1] is not None:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            for pen in (QPen(theme.colour("ground", 200), 3), QPen(theme.colour(theme.VERDIGRIS), 1.4)):
+                painter.setPen(pen)
+                painter.drawRect(QRectF(self._patch[1], self._patch[2]).normalized())
 
     def _paint_grid(self, painter: QPainter, clip: QRect) -> None:
         """Part the pixels by hair lines."""
@@ -418,6 +443,9 @@ class Canvas(QWidget):
         turned = event.angleDelta().y()
         if not turned or not self.size_px[0]:
             return
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier and self.brush.part is not None:
+            self.resize_brush(turned / 120)
+            return
         zoom = min(max(self.zoom * 2 ** (turned / 360), STOPS[0]), STOPS[-1])
         rest = next((stop for stop in STOPS if stop >= 1 and abs(zoom / stop - 1) < _REST and self.zoom != stop), zoom)
         self.set_zoom(rest, self._at(event))
@@ -437,8 +465,11 @@ class Canvas(QWidget):
         if left and self._asked is not None:
             self._answer(self._at(event))
             return
+        if left and self._patch is not None:
+            self._patch = (self._patch[0], self._at(event), self._at(event))
+            return
         if event.button() == Qt.MouseButton.RightButton:
-            self.places.press_other(self._at(event), picture)
+            any(grip.press_other(self._at(event), picture) for grip in (self.brush, self.clicks, self.places))
             return
         if (
             left
@@ -466,9 +497,43 @@ class Canvas(QWidget):
         if take is not None and 0 <= place.x() < width and 0 <= place.y() < height:
             take(QPoint(int(place.x()), int(place.y())))
 
+    def ask_patch(self, take: Callable[[QRect], None]) -> None:
+        """Have the next click, or a patch that is dragged, answered by its pixels."""
+        self._patch = (take, None, QPointF())
+        self.setCursor(Qt.CursorShape.CrossCursor)
+
+    def _answer_patch(self) -> None:
+        assert self._patch is not None and self._patch[1] is not None
+        (take, start, end), self._patch = self._patch, None
+        self.unsetCursor()
+        self.update()
+        assert start is not None
+        corners = [(at - self._corner) / self.zoom for at in (start, end)]
+        patch = QRectF(*corners).normalized().toAlignedRect()
+        if max(patch.width(), patch.height()) < 5:  # a click stands for what lies close around it
+            patch = QRect(patch.center() - QPoint(2, 2), QSize(5, 5))
+        patch = patch.intersected(QRect(0, 0, *self.size_px))
+        if not patch.isEmpty():
+            take(patch)
+
+    def resize_brush(self, notches: float) -> None:
+        """Make the brush larger or smaller."""
+        self.parts.set_tip(size=round(min(max(self.parts.tip.size * 1.15**notches, 0.001), 0.5), 4))
+
+    def tabletEvent(self, event):
+        """Take a tablet's pressure for the brush; the mouse events that follow move it."""
+        self.brush.pressure = float(event.pressure()) if event.pressure() > 0 else 1.0
+        event.ignore()
+
     def mouseMoveEvent(self, event):
         """Drag what was taken hold of; tell what is under the pointer."""
         self._point(self._at(event))
+        if self._patch is not None and self._patch[1] is not None:
+            self._patch = (*self._patch[:2], self._at(event))
+            self.update()
+            return
+        if self.brush.part is not None:
+            self.update()
         if any(grip.drag(self._at(event), QRectF(self.picture_rect())) for grip in self.grips):
             return
         if self._moving_wipe:
@@ -494,6 +559,9 @@ class Canvas(QWidget):
 
     def mouseReleaseEvent(self, event):
         """Let go."""
+        if self._patch is not None and self._patch[1] is not None:
+            self._answer_patch()
+            return
         for grip in self.grips:
             grip.release(self._at(event), QRectF(self.picture_rect()))
         clicked = self._pressed
@@ -521,7 +589,9 @@ class Canvas(QWidget):
 
     def leaveEvent(self, event):
         """Tell that nothing is under the pointer."""
+        self.brush.at = None
         self.pointed.emit(None)
+        self.update()
 
     def colour_at(self, pixel: QPoint, *, after: bool) -> QColor | None:
         """Return the screen's colour of a pixel before or after the route, when it is there exactly."""
@@ -542,6 +612,8 @@ class Canvas(QWidget):
         if event.key() in step:
             self.fitted = False
             self._move(self._corner + QPointF(*step[Qt.Key(event.key())]))
+        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Minus) and self.brush.part is not None:
+            self.resize_brush(1 if event.key() == Qt.Key.Key_Plus else -1)
         elif event.key() == Qt.Key.Key_Space:
             self._space = True
             if not event.isAutoRepeat():

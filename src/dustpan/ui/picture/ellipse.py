@@ -1,15 +1,15 @@
-"""An ellipse of a Where, drawn and dragged on the picture; what is left alone is hatched."""
+"""An ellipse of a Where, drawn and dragged on the picture."""
 
 from __future__ import annotations
 
 import math
 from dataclasses import replace
+from typing import Any
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QPainter, QPainterPath, QPen, QTransform
+from PyQt6.QtCore import QPointF, QRectF
+from PyQt6.QtGui import QPainter, QPainterPath, QPen, QTransform
 
-from dustpan.core.document.route import Step
-from dustpan.ui.session.session import Session
+from dustpan.ui.where.parts import Parts
 from dustpan.ui.widgets import theme
 
 _GRAB = 11  # px around a handle
@@ -18,25 +18,22 @@ _LEAST = 28  # px from the middle to a handle, however small the ellipse
 
 
 class EllipseHandles:
-    """Paint the chosen step's ellipse and turn drags on its handles into edits."""
+    """Paint the ellipse at hand and turn drags on its handles into edits."""
 
-    def __init__(self, session: Session):
-        self.session = session
-        self.hatched = True
+    def __init__(self, parts: Parts):
+        self.parts = parts
         self._held: str | None = None
         self._shift = QPointF()
         self._beyond = 0.0  # px that the held handle stands outside a small ellipse
 
     @property
-    def step(self) -> Step | None:
-        """The chosen step, when it has an ellipse."""
-        step = self.session.step
-        has = step and step.where.parts and step.where.parts[0].kind == "ellipse"
-        return step if has else None
+    def part(self) -> Any:
+        """The part at hand, when it is an ellipse."""
+        return self.parts.at_hand("ellipse")
 
     def _frame(self, picture: QRectF) -> QTransform:
         """Return the map from the unit circle to the widget."""
-        p = self.step.where.parts[0].params
+        p = self.part.params
         frame = QTransform()
         frame.translate(picture.x() + p.cx * picture.width(), picture.y() + p.cy * picture.height())
         frame.rotate(p.angle)
@@ -52,19 +49,13 @@ class EllipseHandles:
         return {"middle": middle, "width": width, "height": height, "turn": turn}
 
     def paint(self, painter: QPainter, picture: QRectF) -> None:
-        """Draw hatching, outline and handles."""
-        step = self.step
-        if step is None:
+        """Draw outline and handles."""
+        if self.part is None:
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         circle = QPainterPath()
         circle.addEllipse(QRectF(-1, -1, 2, 2))
         outline = self._frame(picture).map(circle)
-        if self.hatched:
-            whole = QPainterPath()
-            whole.addRect(picture)
-            alone = whole.intersected(outline) if step.where.invert else whole.subtracted(outline)
-            painter.fillPath(alone, QBrush(theme.colour("bright", 70), Qt.BrushStyle.BDiagPattern))
         for pen in (QPen(theme.colour("ground", 160), 3), QPen(theme.colour(theme.VERDIGRIS), 1.4)):
             painter.setPen(pen)
             painter.drawPath(outline)
@@ -78,7 +69,7 @@ class EllipseHandles:
 
     def press(self, at: QPointF, picture: QRectF) -> bool:
         """Take the handle under the pointer; returns whether there is one."""
-        if self.step is None:
+        if self.part is None:
             return False
         for name, handle in self.handles(picture).items():
             if (handle - at).manhattanLength() <= _GRAB:
@@ -92,7 +83,7 @@ class EllipseHandles:
 
     def drag(self, at: QPointF, picture: QRectF) -> bool:
         """Drag the handle that is held; returns whether one is."""
-        if self._held is None or self.step is None:
+        if self._held is None or self.part is None:
             return False
         self._edit(at - self._shift, picture, dragging=True)
         return True
@@ -103,7 +94,7 @@ class EllipseHandles:
 
     def release(self, at: QPointF, picture: QRectF) -> bool:
         """Let the handle go; returns whether one was held."""
-        if self._held is None or self.step is None:
+        if self._held is None or self.part is None:
             self._held = None
             return False
         self._edit(at - self._shift, picture, dragging=False)
@@ -111,13 +102,10 @@ class EllipseHandles:
         return True
 
     def _edit(self, at: QPointF, picture: QRectF, *, dragging: bool) -> None:
-        step = self.step
-        assert step is not None
-        part = step.where.parts[0]
+        part = self.part
+        assert part is not None
         params = replace(part.params, **self._changes(part.params, at, picture))
-        where = replace(step.where, parts=(replace(part, params=params), *step.where.parts[1:]))
-        label = f"{step.title}: move the ellipse"
-        self.session.change_step(replace(step, where=where), label, dragging=dragging)
+        self.parts.set_params(part, params, "move the ellipse", dragging=dragging)
 
     def _changes(self, params, at: QPointF, picture: QRectF) -> dict[str, float]:
         described = type(params).described()

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QMenu,
     QPushButton,
     QScrollArea,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -26,10 +27,11 @@ from dustpan.core.document.route import Step
 from dustpan.core.render.plan import Prepared
 from dustpan.core.steps import kind_of
 from dustpan.core.steps.base import StepKind
-from dustpan.core.where import part_kinds
 from dustpan.ui.route.fields import Change, Field, OverToneField, Settings, SliderField, make_field
 from dustpan.ui.route.foot import Foot, labelled_row
 from dustpan.ui.session.session import Session
+from dustpan.ui.where.panel import WherePanel
+from dustpan.ui.where.parts import Parts
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.discard import discard
@@ -47,13 +49,12 @@ class Controls(QWidget):
     peeked = pyqtSignal(str)
     picked = pyqtSignal(str)
 
-    def __init__(self, session: Session, parent: QWidget | None = None):
+    def __init__(self, session: Session, parts: Parts, parent: QWidget | None = None):
         super().__init__(parent)
         self.setObjectName("panel")
         self.session = session
         self._built_for: tuple | None = None
         self.fields: dict[str, Any] = {}
-        self.part_fields: dict[str, NumberSlider] = {}
         self._settings: list[Field] = []
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(292)
@@ -70,6 +71,8 @@ class Controls(QWidget):
         self._scroll.setFrameShape(QFrame.Shape.NoFrame)
         self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.foot = Foot(session)
+        self.where_panel = WherePanel(parts)
+        self.parts = parts
         head = QHBoxLayout()
         head.addWidget(self.title)
         head.addStretch()
@@ -77,10 +80,21 @@ class Controls(QWidget):
         whole = QVBoxLayout(self)
         whole.setContentsMargins(16, 10, 8, 8)
         whole.setSpacing(3)
-        whole.addLayout(head)
-        whole.addWidget(self._help)
-        whole.addWidget(self._scroll, 1)
+        own = QWidget()
+        column = QVBoxLayout(own)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(3)
+        column.addLayout(head)
+        column.addWidget(self._help)
+        column.addWidget(self._scroll, 1)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(own)
+        self.pages.addWidget(self.where_panel)
+        whole.addWidget(self.pages, 1)
         whole.addWidget(self.foot)
+        self.foot.opened.connect(lambda: parts.set_open(not parts.open))
+        self.where_panel.closed.connect(lambda: parts.set_open(False))
+        parts.changed.connect(self._turn_page)
         for signal in (session.opened, session.chosen, session.planned):
             signal.connect(self.refresh)
         session.edited.connect(lambda dragging: self.refresh())
@@ -91,7 +105,7 @@ class Controls(QWidget):
     def refresh(self) -> None:
         """Show the chosen step as it stands."""
         step = self.session.step
-        shape = None if step is None else (step.id, step.kind, tuple(part.id for part in step.where.parts))
+        shape = None if step is None else (step.id, step.kind)
         if shape != self._built_for or self._scroll.widget() is None:
             self._built_for = shape
             self._build(step)
@@ -103,7 +117,7 @@ class Controls(QWidget):
         if (old := self._scroll.widget()) is not None:
             discard(old)
             self._scroll.takeWidget()  # else it would be deleted at once
-        self.fields, self.part_fields, self._settings = {}, {}, []
+        self.fields, self._settings = {}, []
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 2, 8, 4)
@@ -119,7 +133,6 @@ class Controls(QWidget):
             self._build_params(column, kind.params_type, partial(self._set_in, step.id))
             self._add_keyholes(kind)
             self._add_pickers(kind)
-            self._build_parts(column, step)
         column.addStretch()
         self._scroll.setWidget(body)
 
@@ -175,20 +188,11 @@ class Controls(QWidget):
         if step is not None and key in step.params.described():
             self._set_in(step.id, key, kind_of(step.kind).pick(key, colour))
 
-    def _build_parts(self, column: QVBoxLayout, step: Step) -> None:
-        """Add the settings of the Where's first part."""
-        for part in step.where.parts[:1]:
-            kind = part_kinds()[part.kind]
-            heading = configured(QLabel(f"Where: {kind.label.lower()}"), objectName="faint")
-            heading.setContentsMargins(0, 8, 0, 0)
-            column.addWidget(heading)
-            for key, described in kind.params_type.described().items():
-                field = NumberSlider(described)
-                field.changing.connect(lambda value, k=key: self._set_part(k, value, dragging=True))
-                field.changed.connect(lambda value, k=key: self._set_part(k, value))
-                field.nudged.connect(lambda value, k=key: self._set_part(k, value, nudge=True))
-                self.part_fields[key] = field
-                column.addWidget(field)
+    def _turn_page(self) -> None:
+        """Show the parts of the Where, or the step's settings."""
+        parts = self.parts.open and self.session.step is not None
+        self.pages.setCurrentIndex(int(parts))
+        self.foot.setVisible(not parts and self.session.step is not None)
 
     # -- showing ----------------------------------------------------------------------------------------------
 
@@ -206,9 +210,6 @@ class Controls(QWidget):
         for field in self._settings:
             field.show(settings)
         self.foot.show_step(step)
-        for part in step.where.parts[:1]:
-            for key, slider in self.part_fields.items():
-                slider.show_value(getattr(part.params, key))
 
     def _proposed(self, step: Step) -> Params:
         """Return what the ticks stand at: the last proposed route's settings, the measured ones, or the defaults."""
@@ -261,13 +262,3 @@ class Controls(QWidget):
         if given is not None:
             params = given
         self.session.change_step(replace(step, params=params), f"{step.title}: back to the proposal")
-
-    def _set_part(self, key: str, value: float, *, dragging: bool = False, nudge: bool = False) -> None:
-        step = self.session.step
-        if step is None or not step.where.parts:
-            return
-        part = step.where.parts[0]
-        moved = replace(part, params=replace(part.params, **{key: value}))
-        where = replace(step.where, parts=(moved, *step.where.parts[1:]))
-        label = f"{step.title}: where, {part.params.described()[key].label.lower()}"
-        self.session.change_step(replace(step, where=where), label, dragging=dragging, nudge=nudge)

@@ -5,11 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from dustpan.core.document.params import Param
-from dustpan.core.document.route import BLENDS, Part, Step, Where
-from dustpan.core.where import part_kinds
+from dustpan.core.document.route import BLENDS, Step
+from dustpan.core.where.words import told
 from dustpan.ui.session.session import Session
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.choice import Choice
@@ -20,9 +21,16 @@ _MIX = Param(
     "Mix", 100.0, "How much of this step's result is laid over its input.", unit="%", low=0.0, high=100.0, step=1.0
 )
 
+_ROOM = 132  # px for the line that tells the Where
+
 
 class Foot(QWidget):
-    """Mix, Blending and Where of the chosen step; they stand below the parameters and never scroll away."""
+    """Mix, Blending and Where of the chosen step; they stand below the parameters and never scroll away.
+
+    opened : the parts of the Where are to be seen.
+    """
+
+    opened = pyqtSignal()
 
     def __init__(self, session: Session):
         super().__init__()
@@ -34,12 +42,12 @@ class Foot(QWidget):
         self.blend = Choice("The law by which the result is laid over the input.", "Blending")
         self.blend.addItems([blend.replace("_", " ") for blend in BLENDS])
         self.blend.activated.connect(lambda index: self._set("Blending", blend=BLENDS[index]))
-        self.where = Choice("Where on the picture this step works.", "Where")
-        self.where.addItem("everywhere", None)
-        for kind in part_kinds().values():
-            self.where.addItem(f"in an {kind.label.lower()}", f"in {kind.kind}")
-            self.where.addItem(f"outside an {kind.label.lower()}", f"outside {kind.kind}")
-        self.where.activated.connect(lambda index: self.choose_where(self.where.itemData(index)))
+        self.where = configured(
+            QPushButton(), toolTip="Where on the picture this step works: click to see its parts (W)"
+        )
+        self.where.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.where.setStyleSheet("text-align: left;")
+        self.where.clicked.connect(lambda: self.opened.emit())
         line = configured(QFrame(), frameShape=QFrame.Shape.HLine)
         line.setStyleSheet(f"color: {theme.GREYS.line};")
         column = QVBoxLayout(self)
@@ -54,23 +62,10 @@ class Foot(QWidget):
         """Show a step as it stands."""
         self.mix.show_value(step.mix * 100)
         self.blend.setCurrentIndex(BLENDS.index(step.blend))
-        part = step.where.parts[0] if step.where.parts else None
-        side = "outside" if step.where.invert else "in"
-        self.where.setCurrentIndex(0 if part is None else self.where.findData(f"{side} {part.kind}"))
-
-    def choose_where(self, choice: str | None) -> None:
-        """Let the step work everywhere, or in or outside a kind of part."""
-        step = self.session.step
-        if step is None:
-            return
-        if choice is None:
-            where = Where()
-        else:
-            side, name = choice.split()
-            same = tuple(part for part in step.where.parts if part.kind == name)
-            parts = same or (Part(f"{name}_1", name, part_kinds()[name].params_type()),)
-            where = replace(step.where, parts=parts, invert=side == "outside")
-        self._set("Where", where=where)
+        line = told(step.where)
+        self.where.setText(theme.metrics(9.5).elidedText(line, Qt.TextElideMode.ElideRight, _ROOM))
+        self.where.setEnabled(not step.develops)
+        self.where.setAccessibleDescription(line)
 
     def _set(self, what: str, *, dragging: bool = False, nudge: bool = False, **changes: Any) -> None:
         step = self.session.step

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from dustpan.core.document.route import Step
 from dustpan.core.steps import kind_of
 from dustpan.ui.route.step_list import StepList
 from dustpan.ui.session.session import Session
+from dustpan.ui.where.thumbnails import CardMasks
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.discard import discard
@@ -34,6 +35,7 @@ class Card(QPushButton):
         self.step = step
         self.figure = ""
         self.picked = False
+        self.small: QPixmap | None = None  # its Where in small
         self._pressed: QPoint | None = None
         self._dragging = False
         self._small = False
@@ -76,7 +78,7 @@ class Card(QPushButton):
         self._paint_dot(painter)
         painter.setPen(theme.colour(("bright" if self.picked else "text") if self.step.on else "faint"))
         painter.setFont(theme.font(10, bold=self.picked))
-        room = QRectF(26, 5, self.width() - (46 if self._partly else 32), 19)
+        room = QRectF(26, 5, self.width() - (64 if self.small is not None else 46 if self._partly else 32), 19)
         name = painter.fontMetrics().elidedText(self.step.title, Qt.TextElideMode.ElideRight, int(room.width()) + 1)
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, name)
         if not self._small:
@@ -92,8 +94,15 @@ class Card(QPushButton):
         painter.drawEllipse(QRectF(11, 11, 8, 8))
 
     def _paint_sign(self, painter: QPainter) -> None:
-        """Draw a small hatched square when the step does not work everywhere in full."""
+        """Draw the Where in small, or a small hatched square when the step does not work everywhere in full."""
         if not self._partly:
+            return
+        if self.small is not None and not self.step.where.everywhere:
+            frame = QRect(self.width() - 36, 7, 28, 19)
+            painter.drawPixmap(frame, self.small)
+            painter.setPen(QPen(theme.colour("faint"), 1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(frame)
             return
         box = QRectF(self.width() - 22, 9, 11, 11)
         painter.setPen(QPen(theme.colour("text"), 1))
@@ -205,6 +214,8 @@ class RouteBar(QWidget):
             signal.connect(self.refresh)
         session.edited.connect(lambda dragging: self.refresh())
         self._order: tuple | None = None
+        self._masks = CardMasks(session, self)
+        self._masks.made.connect(self._show_mask)
         self.refresh()
 
     def show_steps(self) -> None:
@@ -245,8 +256,14 @@ class RouteBar(QWidget):
             self._cards[step.id].show_step(step, self._figure(step), step.id == self.session.chosen_id)
         ready = self.session.engine is not None
         self._line.update()
+        self._masks.refresh()
         self.add_button.setEnabled(ready)
         self.propose_button.setEnabled(ready)
+
+    def _show_mask(self, step_id: str, mask: QPixmap) -> None:
+        if step_id in self._cards:
+            self._cards[step_id].small = mask
+            self._cards[step_id].update()
 
     def _figure(self, step: Step) -> str:
         prepared = self.session.plan.find(step.id) if self.session.plan else None

@@ -212,7 +212,7 @@ class Editing(QObject):
         if target != index:
             steps.insert(target, steps.pop(index))
             label = f"Move {steps[target].title} {'earlier' if by < 0 else 'later'}"
-            self.edit(replace(self.document, route=Route(tuple(steps))), label)
+            self.edit(replace(self.document, route=self.route.of(tuple(steps))), label)
 
     def with_value(self, step: Step, key: str, value: Any) -> Step:
         """Return a step with one setting changed; what was proposed beside it stays as it is shown."""

@@ -55,7 +55,7 @@ class Measuring(QObject):
         if session.engine is None:
             return
         task = session.tasks.begin("measuring", f"Measuring for {kind_of(kind).label}")
-        before = Route(session.route.steps[: session.route.index_for(kind)])
+        before = session.route.of(session.route.steps[: session.route.index_for(kind)])
         job = partial(_propose_params, session.engine, before, kind, task.token.check)
         session.run_task(task, job, lambda params: session.add_step(kind, params))
 

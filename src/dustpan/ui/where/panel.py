@@ -1,0 +1,306 @@
+"""The parts of a Where, in the place of the step's settings."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from functools import partial
+from typing import Any
+
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QIcon, QPixmap
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QFrame,
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from dustpan.core.document.params import Param
+from dustpan.core.document.route import MAX_FEATHER, OPERATIONS, Part, Where
+from dustpan.core.where import part_kinds
+from dustpan.core.where.words import READY, told
+from dustpan.ui.where.part_fields import PartFields
+from dustpan.ui.where.parts import Parts
+from dustpan.ui.where.thumbnails import Thumbnails
+from dustpan.ui.widgets import theme
+from dustpan.ui.widgets.choice import Choice
+from dustpan.ui.widgets.configured import configured
+from dustpan.ui.widgets.discard import discard
+from dustpan.ui.widgets.sliders import NumberSlider
+
+_WORDS = {"add": "and", "subtract": "without", "intersect": "within"}
+_SMALL = QSize(40, 28)
+_FEATHER = Param("Feather", 0.0, "Softens the rim of the whole mask.", unit="px", low=0.0, high=MAX_FEATHER, step=0.5)
+#: In the order of the list: found by the picture, then drawn by hand.
+_KINDS = (
+    "edges", "sharp_areas", "flat", "brightness", "colour", "stars", "grown", "ellipse", "gradient", "brush", "image",
+    "named",
+)  # fmt: skip
+
+
+class PartRow(QFrame):
+    """One part: a switch, a small picture, its name, how it joins, and a menu.
+
+    Signals
+    -------
+    chosen : the part is to be taken at hand.
+    """
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, part: Part, parts: Parts, fill_menu: Callable[[QMenu, str], None]):
+        super().__init__()
+        self.setObjectName("part")
+        self.parts, self.part = parts, part
+        self.switch = configured(QCheckBox(), toolTip="Turn this part on or off")
+        self.switch.setAccessibleName(f"{part_kinds()[part.kind].label} on")
+        self.switch.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.switch.clicked.connect(lambda on: self._set("where, switch a part", on=on))
+        self.small = configured(QLabel(), objectName="small")
+        self.small.setFixedSize(_SMALL)
+        self.name = configured(QPushButton(), objectName="name", checkable=True)
+        self.name.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.name.setStyleSheet("text-align: left; padding: 4px 3px;")
+        self.name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.name.clicked.connect(lambda: self.chosen.emit(self.part.id))
+        self.join = Choice("How this part joins those above it", "Joins")
+        self.join.addItems([_WORDS[op] for op in OPERATIONS])
+        self.join.activated.connect(lambda index: self._set("where, how a part joins", op=OPERATIONS[index]))
+        self.join.setFixedWidth(80)
+        self.join.setStyleSheet("padding-left: 5px; padding-right: 0px;")
+        self.more = configured(QPushButton("⋯"), objectName="quiet", toolTip="Invert, move or remove this part")
+        self.more.setAccessibleName("More of this part")
+        self.more.setFixedWidth(24)
+        self.more.setStyleSheet("QPushButton { padding: 2px; } QPushButton::menu-indicator { image: none; width: 0; }")
+        self.more.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        menu = QMenu(self.more)
+        menu.aboutToShow.connect(lambda: fill_menu(menu, self.part.id))
+        self.more.setMenu(menu)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(2, 1, 0, 1)
+        row.setSpacing(4)
+        for widget in (self.switch, self.small, self.name, self.join, self.more):
+            row.addWidget(widget, int(widget is self.name))
+
+    def show_part(self, part: Part, at_hand: bool) -> None:
+        """Show a part as it stands."""
+        self.part = part
+        self.switch.setChecked(part.on)
+        label = part_kinds()[part.kind].label
+        own = part.params.to_json().get("name")
+        self.name.setText(f"{'not ' if part.invert else ''}{own or label.lower()}")
+        self.name.setToolTip(f"{part_kinds()[part.kind].help}\nClick to see its settings.")
+        self.name.setChecked(at_hand)
+        self.join.setCurrentIndex(OPERATIONS.index(part.op))
+
+    def show_small(self, pixmap: QPixmap) -> None:
+        """Show what the part covers."""
+        self.small.setPixmap(pixmap)
+
+    def _set(self, what: str, **changes: Any) -> None:
+        self.parts.set_part(replace(self.part, **changes), what)
+
+
+class WherePanel(QWidget):
+    """Show the chosen step's Where and hand every change to it.
+
+    Signals
+    -------
+    closed : one press back to the step's settings.
+    picked(patch) : a patch of the picture is to be dragged or clicked for the part at hand.
+    saved : the Where is to be saved as a grey picture.
+    loaded : a grey picture is to be chosen for the part at hand.
+    """
+
+    closed = pyqtSignal()
+    picked = pyqtSignal()
+    saved = pyqtSignal()
+    loaded = pyqtSignal()
+
+    def __init__(self, parts: Parts, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.parts = parts
+        self.rows: dict[str, PartRow] = {}
+        self.thumbnails = Thumbnails(parts, self)
+        self.thumbnails.made.connect(self._show_small)
+        self._built_for: tuple | None = None
+        self.back = configured(QPushButton("‹ settings"), objectName="quiet", toolTip="Back to the step's settings")
+        self.back.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.back.clicked.connect(self.closed.emit)
+        title = QLabel("Where")
+        title.setStyleSheet("font-weight: bold; font-size: 12pt;")
+        self.line = configured(QLabel(), objectName="faint", wordWrap=True)
+        self.line.setFont(theme.font(8.5))
+        self.add = self._menu_button("Add", "Add a part: found by the picture, or drawn by hand", self._fill_kinds)
+        self.ready = self._menu_button("Ready-made", "Starting points, by the need", self._fill_ready)
+        self.more = self._menu_button("More", "The whole Where: copy, keep, save", self._fill_more)
+        self.list = QVBoxLayout()
+        self.list.setSpacing(1)
+        self.fields = PartFields(parts)
+        self.fields.picked.connect(self.picked.emit)
+        self.fields.loaded.connect(self.loaded.emit)
+        self.feather = NumberSlider(_FEATHER)
+        self.feather.changing.connect(partial(self._set_feather, dragging=True))
+        self.feather.changed.connect(self._set_feather)
+        self.feather.nudged.connect(partial(self._set_feather, nudge=True))
+        self.invert = configured(QCheckBox("all but that"), toolTip="Work everywhere else instead")
+        self.invert.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.invert.clicked.connect(lambda on: self._set("where, inverted", invert=on))
+        self._lay_out(title)
+        for signal in (parts.changed, parts.session.planned):
+            signal.connect(self.refresh)
+        parts.session.edited.connect(lambda dragging: self.refresh())
+
+    def _lay_out(self, title: QLabel) -> None:
+        head = QHBoxLayout()
+        head.addWidget(title)
+        head.addSpacing(8)
+        head.addWidget(self.invert)
+        head.addStretch()
+        head.addWidget(self.back)
+        buttons = QHBoxLayout()
+        buttons.setSpacing(4)
+        for button in (self.add, self.ready, self.more):
+            buttons.addWidget(button)
+        buttons.addStretch()
+        body = QWidget()
+        inner = QVBoxLayout(body)
+        inner.setContentsMargins(0, 2, 6, 4)
+        inner.setSpacing(4)
+        inner.addLayout(self.list)
+        inner.addWidget(self.fields)
+        inner.addStretch()
+        scroll = configured(
+            QScrollArea(), widgetResizable=True, horizontalScrollBarPolicy=Qt.ScrollBarPolicy.ScrollBarAlwaysOff
+        )
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        scroll.setWidget(body)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(4)
+        whole.addLayout(head)
+        whole.addWidget(self.line)
+        whole.addLayout(buttons)
+        whole.addWidget(scroll, 1)
+        whole.addWidget(self.feather)
+
+    def _menu_button(self, text: str, tip: str, fill: Callable[[QMenu], None]) -> QPushButton:
+        button = configured(QPushButton(text), toolTip=tip)
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        menu = QMenu(button)
+        menu.setToolTipsVisible(True)
+        menu.aboutToShow.connect(lambda: fill(menu))
+        button.setMenu(menu)
+        return button
+
+    # -- menus ------------------------------------------------------------------------------------------------
+
+    def _fill_kinds(self, menu: QMenu) -> None:
+        menu.clear()
+        for name in _KINDS:
+            kind = part_kinds()[name]
+            if name == "ellipse":
+                menu.addSeparator()
+            action = menu.addAction(kind.label, partial(self.parts.add, name))
+            action.setToolTip(kind.help)
+            action.setEnabled(name != "named" or bool(self.parts.session.route.wheres))
+
+    def _fill_ready(self, menu: QMenu) -> None:
+        menu.clear()
+        for name, where in READY.items():
+            menu.addAction(name, partial(self.parts.set_where, where, f"where, {name.lower()}"))
+        menu.addSeparator()
+        menu.addAction("Everywhere", partial(self.parts.set_where, Where(), "where, everywhere"))
+
+    def _fill_more(self, menu: QMenu) -> None:
+        menu.clear()
+        has = bool(self.parts.where.parts)
+        menu.addAction("Copy this Where", self.parts.copy).setEnabled(has)
+        menu.addAction("Paste", self.parts.paste).setEnabled(self.parts.copied is not None)
+        menu.addAction("Paste inverted", partial(self.parts.paste, invert=True)).setEnabled(
+            self.parts.copied is not None
+        )
+        menu.addAction("Keep under a name …", self.ask_name).setEnabled(has)
+        menu.addAction("Save as a grey picture …", self.saved.emit).setEnabled(has)
+        menu.addSeparator()
+        source = menu.addAction("Look at the picture as it came", lambda: self._set("where, looks at", origin="source"))
+        given = menu.addAction("Look at the step's input", lambda: self._set("where, looks at", origin="input"))
+        for action, origin in ((source, "source"), (given, "input")):
+            action.setCheckable(True)
+            action.setChecked(self.parts.where.origin == origin)
+
+    def _fill_part_menu(self, menu: QMenu, part_id: str) -> None:
+        menu.clear()
+        part = self.rows[part_id].part
+        invert = menu.addAction("Invert", partial(self._invert_part, part))
+        invert.setCheckable(True)
+        invert.setChecked(part.invert)
+        menu.addAction("Move up", partial(self.parts.move, part_id, -1))
+        menu.addAction("Move down", partial(self.parts.move, part_id, 1))
+        if part.kind == "named":
+            menu.addAction("Its parts instead of the name", partial(self.parts.unfold, part))
+        menu.addSeparator()
+        menu.addAction("Remove", partial(self.parts.remove, part_id))
+
+    def _invert_part(self, part: Part) -> None:
+        self.parts.set_part(replace(part, invert=not part.invert), "where, invert a part")
+
+    def ask_name(self) -> None:
+        """Ask under which name the Where is to be kept."""
+        name, given = QInputDialog.getText(self, "Keep a Where", "Name, for this route's other steps too:")
+        if given and name.strip():
+            self.parts.keep(name.strip())
+
+    # -- showing ----------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show the Where as it stands; while the panel is closed nothing is built."""
+        if not self.parts.open:
+            return
+        where, at_hand = self.parts.where, self.parts.part
+        shape = tuple((part.id, part.kind) for part in where.parts)
+        if shape != self._built_for:
+            self._built_for = shape
+            self._build(where)
+        line = told(where)
+        self.line.setText(line[0].upper() + line[1:] + ("" if where.parts else ": add a part to work only somewhere"))
+        for part in where.parts:
+            self.rows[part.id].show_part(part, at_hand is not None and part.id == at_hand.id)
+        self.fields.show_part(at_hand)
+        self.feather.show_value(where.feather)
+        self.invert.setChecked(where.invert)
+        self.thumbnails.refresh()
+
+    def _build(self, where: Where) -> None:
+        for row in self.rows.values():
+            self.list.removeWidget(row)
+            discard(row)
+        self.rows = {}
+        for part in where.parts:
+            row = self.rows[part.id] = PartRow(part, self.parts, self._fill_part_menu)
+            row.chosen.connect(self.parts.choose)
+            if part.id in self.thumbnails.icons:
+                row.show_small(self.thumbnails.icons[part.id].pixmap(_SMALL))
+            self.list.addWidget(row)
+
+    def _show_small(self, part_id: str, icon: QIcon) -> None:
+        if part_id in self.rows:
+            self.rows[part_id].show_small(icon.pixmap(_SMALL))
+
+    # -- changing ---------------------------------------------------------------------------------------------
+
+    def _set_feather(self, value: float, *, dragging: bool = False, nudge: bool = False) -> None:
+        where = replace(self.parts.where, feather=float(value))
+        self.parts.set_where(where, "where, feather", dragging=dragging, nudge=nudge)
+
+    def _set(self, what: str, **changes: Any) -> None:
+        self.parts.set_where(replace(self.parts.where, **changes), what)

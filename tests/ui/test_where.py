@@ -1,0 +1,218 @@
+"""The Where in the window: parts in the panel, hands on the picture, the mask over it."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from tests.ui.steer import settle
+
+from dustpan.core.document.route import Where
+from dustpan.core.where.words import READY, told
+from dustpan.files import read_picture
+from dustpan.ui.where.mask_view import GREY, HIDDEN
+
+LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
+
+
+@pytest.fixture
+def lighter(opened, qtbot):
+    """A window with an exposure step whose Where is open in the panel."""
+    opened.session.add_step("exposure")
+    step = opened.session.step
+    opened.session.change_step(replace(step, params=replace(step.params, ev=1.0)), "lighter")
+    qtbot.mouseClick(opened.controls.foot.where, LEFT)
+    settle(opened, qtbot)
+    assert opened.controls.where_panel.isVisible()
+    return opened
+
+
+def where(window) -> Where:
+    return window.session.step.where
+
+
+def mask(window) -> np.ndarray:
+    plan = window.session.plan
+    return window.session.engine.mask(plan, plan.find(window.session.step.id), (0, 0, *plan.size))
+
+
+def at(window, x: float, y: float) -> QPoint:
+    picture = window.canvas.picture_rect()
+    return QPoint(round(picture.x() + x * picture.width()), round(picture.y() + y * picture.height()))
+
+
+def draw(window, qtbot, *places, button=LEFT) -> None:
+    qtbot.mousePress(window.canvas, button, pos=at(window, *places[0]))
+    for place in places[1:]:
+        qtbot.mouseMove(window.canvas, at(window, *place))
+    qtbot.mouseRelease(window.canvas, button, pos=at(window, *places[-1]))
+
+
+def test_parts_are_added_joined_ordered_and_told(lighter, qtbot):
+    parts, panel = lighter.canvas.parts, lighter.controls.where_panel
+    for kind in ("edges", "brightness", "flat"):
+        parts.add(kind)
+    settle(lighter, qtbot)
+    rows = list(panel.rows.values())
+    rows[1].join.setCurrentIndex(1)
+    rows[1].join.activated.emit(1)
+    assert told(where(lighter)) == "edges, without darks, and flats" and panel.line.text().startswith("Edges, without")
+    parts.move("flat_1", -1)
+    assert [part.kind for part in where(lighter).parts] == ["edges", "flat", "brightness"]
+    settle(lighter, qtbot)
+    qtbot.mouseClick(panel.rows["flat_1"].switch, LEFT)
+    assert not where(lighter).parts[1].on
+    menu = panel.rows["edges_1"].more.menu()
+    menu.aboutToShow.emit()
+    next(action for action in menu.actions() if action.text() == "Invert").trigger()
+    assert where(lighter).parts[0].invert
+    next(action for action in menu.actions() if action.text() == "Remove").trigger()
+    assert [part.kind for part in where(lighter).parts] == ["flat", "brightness"]
+    qtbot.waitUntil(lambda: not panel.rows["flat_1"].small.pixmap().isNull())
+    qtbot.mouseClick(panel.back, LEFT)
+    assert not panel.isVisible() and lighter.controls.foot.isVisible()
+    lighter.commands.undo()
+    assert len(where(lighter).parts) == 3
+    settle(lighter, qtbot)
+
+
+@pytest.mark.parametrize("name", READY)
+def test_ready_made_wheres_work_and_leave_something_out(lighter, qtbot, name):
+    panel = lighter.controls.where_panel
+    panel.ready.menu().aboutToShow.emit()
+    next(action for action in panel.ready.menu().actions() if action.text() == name).trigger()
+    settle(lighter, qtbot)
+    assert where(lighter) == READY[name]
+    covered = mask(lighter)
+    assert covered.mean() > 0.001 and covered.min() < 0.5
+    assert lighter.route_bar._cards[lighter.session.step.id]._partly
+
+
+def test_a_brush_paints_erases_and_undoes_stroke_by_stroke(lighter, qtbot):
+    parts = lighter.canvas.parts
+    parts.add("brush")
+    parts.set_tip(size=0.1, softness=0.0)
+    settle(lighter, qtbot)
+    draw(lighter, qtbot, (0.3, 0.5), (0.4, 0.5), (0.5, 0.5), (0.6, 0.5))
+    draw(lighter, qtbot, (0.45, 0.2), (0.45, 0.5), (0.45, 0.8), button=RIGHT)
+    settle(lighter, qtbot)
+    strokes = where(lighter).parts[0].params.strokes
+    assert [stroke.mode for stroke in strokes] == ["add", "erase"] and len(strokes[0].points) >= 3
+    width, height = lighter.session.plan.size
+    covered = mask(lighter)
+    assert covered[height // 2, int(0.33 * width)] == 1 and covered[height // 2, int(0.45 * width)] == 0
+    size = parts.tip.size
+    qtbot.keyClick(lighter.canvas, Qt.Key.Key_Plus)
+    assert parts.tip.size > size
+    qtbot.mouseMove(lighter.canvas, at(lighter, 0.5, 0.4))
+    lighter.canvas.grab()
+    lighter.commands.undo()
+    assert len(where(lighter).parts[0].params.strokes) == 1
+    lighter.commands.undo()
+    assert where(lighter).parts[0].params.strokes == ()
+    settle(lighter, qtbot)
+
+
+def test_hundreds_of_strokes_do_not_hold_the_window_up(lighter, qtbot):
+    parts = lighter.canvas.parts
+    parts.add("brush")
+    rng = np.random.default_rng(1)
+    part = parts.part
+    from dustpan.core.document.forms import Stroke
+
+    walks = rng.uniform(0.1, 0.9, (500, 1, 2)) + np.cumsum(rng.normal(0, 0.008, (500, 30, 2)), axis=1)
+    strokes = tuple(Stroke(tuple((float(x), float(y), 1.0) for x, y in walk), size=0.02) for walk in walks)
+    parts.set_params(part, replace(part.params, strokes=strokes), "many strokes")
+    settle(lighter, qtbot)
+    begun = time.perf_counter()
+    draw(lighter, qtbot, *((0.2 + 0.01 * n, 0.5) for n in range(30)))
+    assert (time.perf_counter() - begun) / 30 < 0.25  # far from what a stall would be, whatever the machine
+    settle(lighter, qtbot)
+    assert len(where(lighter).parts[0].params.strokes) == 501
+
+
+def test_a_gradient_is_dragged_and_a_thing_is_clicked(lighter, qtbot):
+    parts, canvas = lighter.canvas.parts, lighter.canvas
+    parts.add("gradient")
+    picture = canvas.picture_rect().toRectF()
+    start = canvas.gradient.handles(picture)["full"].toPoint()
+    qtbot.mousePress(canvas, LEFT, pos=start)
+    qtbot.mouseMove(canvas, start + QPoint(40, 0))
+    qtbot.mouseRelease(canvas, LEFT, pos=start + QPoint(40, 0))
+    assert where(lighter).parts[0].params.x0 == pytest.approx(0.5 + 40 / picture.width(), abs=0.01)
+    parts.add("grown")
+    draw(lighter, qtbot, (0.75, 0.3))
+    draw(lighter, qtbot, (0.1, 0.1), button=RIGHT)
+    seeds = parts.part.params.seeds
+    assert [seed[2] for seed in seeds] == [True, False]
+    settle(lighter, qtbot)
+    draw(lighter, qtbot, (0.75, 0.3))
+    assert len(parts.part.params.seeds) == 1
+    settle(lighter, qtbot)
+
+
+def test_a_range_is_taken_from_the_picture(lighter, qtbot):
+    parts, panel = lighter.canvas.parts, lighter.controls.where_panel
+    for kind in ("brightness", "colour"):
+        parts.add(kind)
+        settle(lighter, qtbot)
+        before = parts.part.params
+        panel.picked.emit()
+        draw(lighter, qtbot, (0.7, 0.3), (0.75, 0.36))
+        assert parts.part.params != before
+    tones = where(lighter).parts[0].params
+    patch = lighter.session.plan.base.read((0, 0, *lighter.session.plan.size))
+    height, width = patch.shape[:2]
+    own = patch[int(0.3 * height) : int(0.36 * height), int(0.7 * width) : int(0.75 * width)].mean()
+    assert tones.low < own < tones.high
+    settle(lighter, qtbot)
+
+
+def test_the_mask_is_shown_hatched_alone_and_saved(lighter, qtbot, tmp_path):
+    lighter.canvas.parts.add("ellipse", softness=0.0)
+    settle(lighter, qtbot)
+    view = lighter.canvas.mask_view
+    qtbot.waitUntil(lambda: view.settled)
+    hatched = lighter.canvas.grab().toImage()
+    lighter.actions_by_name["where_alone"].trigger()
+    assert view.shown == GREY
+    alone = lighter.canvas.grab().toImage()
+    corner = at(lighter, 0.02, 0.5)
+    assert alone.pixelColor(corner).lightness() < 5 and alone != hatched
+    lighter.actions_by_name["where_alone"].trigger()
+    lighter.actions_by_name["where"].trigger()
+    assert view.shown == HIDDEN and lighter.canvas.grab().toImage() != hatched
+    lighter.actions_by_name["where"].trigger()
+    lighter.mask_files.save(tmp_path / "where.png")
+    qtbot.waitUntil((tmp_path / "where.png").exists)
+    saved = read_picture(tmp_path / "where.png").pixels[..., 0]
+    assert np.abs(saved / 255 - mask(lighter)).max() < 0.01
+    lighter.canvas.parts.add("image")
+    lighter.mask_files.load(tmp_path / "where.png")
+    qtbot.waitUntil(lambda: bool(lighter.canvas.parts.part.params.picture.data))
+    settle(lighter, qtbot)
+
+
+def test_a_where_goes_from_step_to_step_and_is_kept_under_a_name(lighter, qtbot):
+    parts, session = lighter.canvas.parts, lighter.session
+    parts.set_where(READY["Darks only"], "darks")
+    parts.copy()
+    first = session.step.id
+    session.add_step("sharpen")
+    parts.paste(invert=True)
+    assert where(lighter) == replace(READY["Darks only"], invert=True)
+    session.choose(first)
+    parts.keep("darks")
+    session.choose("sharpen")
+    parts.set_where(Where(), "everywhere")
+    parts.add("named", name="darks")
+    settle(lighter, qtbot)
+    first_mask = session.engine.mask(session.plan, session.plan.find(first), (0, 0, *session.plan.size))
+    assert np.array_equal(first_mask, mask(lighter)) and 0 < first_mask.mean() < 1
+    assert told(where(lighter)) == "“darks”"
+    parts.unfold(parts.part)
+    assert where(lighter) == READY["Darks only"]
+    settle(lighter, qtbot)
