@@ -63,7 +63,10 @@ def mask_support(where: Where, analyses: Sequence[Any], *, level: int = 0) -> in
         for part, analysis in zip(where.parts, analyses or [None] * len(where.parts), strict=True)
         if part.on and part_reads(part)
     ]
-    return max(reading) + _feather_margin(where, level) if reading else 0
+    if not reading:
+        return 0
+    margin = _feather_margin(where, level)
+    return max(reading) + margin + (_TAIL if margin else 0)
 
 
 def part_reads(part: Part) -> bool:
