@@ -86,7 +86,31 @@ FIXED = {
         "halo_light": (*_SHARE, 0.5),
         "halo_dark": (*_SHARE, 0.5),
     },
+    ("Crisp", "high_pass"): {
+        "radius": (0.5, 20, 3.2),
+        "strength": (0, 200, 50),
+        "law": (("gentle", "firm", "full"), "gentle"),
+        "clean": (0, 100, 60),
+        "steepen": (*_SHARE, 0),
+        "neutral": True,
+    },
+    ("Crisp", "deblur"): {
+        "shape": (("gaussian", "disc", "motion"), "gaussian"),
+        "radius": (0.3, 8, 1.2),
+        "angle": (0, 180, 0),
+        "iterations": (1, 60, 15),
+        "damping": (*_SHARE, 0.5),
+        "strength": (*_SHARE, 1),
+    },
+    ("Crisp", "local_contrast"): {
+        "amount": (-1, 2, 0.4),
+        "radius": (4, 200, 30),
+        "shadows": (0, 2, 1),
+        "highlights": (0, 2, 1),
+    },
+    ("Surface", "grain"): {"amount": (0, 100, 15), "size": (0.5, 4, 1), "colour": (*_SHARE, 0), "seed": (0, 9999, 0)},
 }
+_OF_LUMINANCE = ("sharpen", "deblur", "local_contrast")
 _LAWS = (
     "replace",
     "overlay",
@@ -117,7 +141,7 @@ def test_a_kind_keeps_its_stage_its_parameters_their_ranges_and_defaults(place, 
             assert (tuple(found.choices), found.default) == expected
         else:
             assert (found.low, found.high, found.default) == expected, key
-    assert new_step(name, "s").blend == ("luminance_only" if name == "sharpen" else "replace")
+    assert new_step(name, "s").blend == ("luminance_only" if name in _OF_LUMINANCE else "replace")
 
 
 def test_kinds_stand_in_the_order_of_their_stages_and_all_laws_are_there():

@@ -15,16 +15,16 @@ from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route
 from dustpan.core.filters.colour import to_opponent
 from dustpan.core.filters.compression import find_grid
+from dustpan.core.filters.edge_profiles import edge_rise, find_edges
 from dustpan.core.filters.viewing import SEE, light_up, removed, see, stretch_for
 from dustpan.core.judge.findings import find_faults
 from dustpan.core.judge.harms.base import square_means
-from dustpan.core.judge.harms.edges import find_edges, halo_of
+from dustpan.core.judge.harms.edges import halo_of
 from dustpan.core.judge.harms.gradients import measure_steps
 from dustpan.core.judge.harms.texture import slope_gain, slopes_of
 from dustpan.core.judge.measure import compare_pictures, measure_picture
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.judge.report import judge
-from dustpan.core.judge.sharpness import edge_rise
 from dustpan.core.judge.spots import choose_patches, choose_proofs
 from dustpan.core.picture.region import region_around
 from dustpan.core.picture.source import Source

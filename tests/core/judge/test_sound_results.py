@@ -265,7 +265,8 @@ def test_settings_against_a_harm_are_others_and_allowed(large):
 
 def test_a_blurred_edge_has_no_halo_by_noise():
     """The extremes of single noisy profiles are not an overshoot."""
-    from dustpan.core.judge.harms.edges import combine_halo, find_edges
+    from dustpan.core.filters.edge_profiles import find_edges
+    from dustpan.core.judge.harms.edges import combine_halo
 
     y, x = np.mgrid[0:128, 0:128]
     edge = (0.3 + 0.4 / (1 + np.exp(-(x - 64 + 0.2 * y - 12) / 1.5)))[..., None].repeat(3, 2).astype(np.float32)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from dustpan.core.filters.edge_profiles import Edges, find_edges
 from dustpan.core.judge.harms import bands, clipping, edges, gradients, stars, texture, tones
 from dustpan.core.judge.harms.base import Harm, Pair
 from dustpan.core.judge.spots import Spot
@@ -64,7 +65,7 @@ class PatchFigures:
     """What one patch adds to the figures, as each module of `harms` measures it."""
 
     texture: tuple[float, float]
-    edges: edges.Edges | None
+    edges: Edges | None
     darks: tones.Darks
     highlights: tuple[int, float]
     clipping: clipping.Clipped
@@ -88,7 +89,7 @@ def measure_patch(
     before, after = pair
     return PatchFigures(
         texture=texture.measure_texture(pair, sigma, gain),
-        edges=edges.find_edges(before, after),
+        edges=find_edges(before, after),
         darks=tones.measure_darks(before, after),
         highlights=tones.measure_highlights(before, after),
         clipping=clipping.measure_clipping(before if original is None else original, after),

@@ -10,11 +10,11 @@ from dustpan.core.document.history import Document
 from dustpan.core.errors import PictureError
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.compression import find_grid
+from dustpan.core.filters.edge_profiles import edge_rise
 from dustpan.core.judge.figures import combine_figures, measure_patch
 from dustpan.core.judge.findings import find_faults
 from dustpan.core.judge.harms.texture import slope_gain
 from dustpan.core.judge.harms.tones import lightness
-from dustpan.core.judge.sharpness import edge_rise
 from dustpan.core.judge.spots import choose_patches
 from dustpan.core.noise.model import DISPLAY, TONES
 from dustpan.core.picture.region import Region, region_around

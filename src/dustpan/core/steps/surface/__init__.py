@@ -1,0 +1,1 @@
+"""Surface: the finish of a picture."""
