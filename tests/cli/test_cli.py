@@ -114,11 +114,11 @@ def test_a_remedy_is_followed(dustpan, picture, tmp_path):
     remedy.write_text(json.dumps({"format": "dustpan-remedy", "version": 1, "steps": steps}))
     assert dustpan("process", path, "--out", out, "--remedy", remedy)[0] == 0
     assert read_picture(out).pixels.mean() > 1.2 * read_picture(path).pixels.mean()
-    wish = json.loads(remedy.read_text()) | {"output": {"size": "100x80"}}
+    wish = json.loads(remedy.read_text()) | {"output": {"size": "100x80", "viewing": "a print at arm's length"}}
     remedy.write_text(json.dumps(wish))
     _, printed, _ = dustpan("process", path, "--out", out, "--remedy", remedy, "--overwrite", "--json")
     made = json.loads(printed)["outputs"][0]
-    assert any("not followed" in message for message in made["messages"])
+    assert any("not followed" in message for message in made["messages"]) and made["width"] <= 100
     assert made["remedy"]["output"] == wish["output"] and (made["width"], made["height"]) == (360, 240)
     remedy.write_text(remedy.read_text().replace("1.0", "9"))
     status, _, told = dustpan("process", path, "--out", tmp_path / "other.png", "--remedy", remedy)
@@ -370,3 +370,23 @@ def test_it_works_without_a_home_from_where_nothing_can_be_written(tmp_path):
     done = subprocess.run(call, capture_output=True, text=True, timeout=300, env=environment, check=False)
     assert done.returncode == 0, done.stderr
     assert json.loads(done.stdout)["width"] == 60
+
+
+def test_outputs_are_reduced_as_asked_or_as_the_remedy_wishes(dustpan, tmp_path, picture):
+    noisy_file = picture[0]
+    width, height = (read_picture(noisy_file).width, read_picture(noisy_file).height)
+    remedy = tmp_path / "small.json"
+    remedy.write_text(
+        json.dumps(
+            {"format": "dustpan-remedy", "version": 1, "steps": [], "output": {"size": f"{width // 3}x{height}"}}
+        )
+    )
+    for name, more, expected in (
+        ("a.png", (), width // 3),
+        ("b.png", ("--size", f"{width // 2}x{height}"), width // 2),
+    ):
+        status, out = dustpan("process", noisy_file, "--out", tmp_path / name, "--remedy", remedy, "--json", *more)[:2]
+        told = json.loads(out)["outputs"][0]
+        found = read_picture(tmp_path / name)
+        assert status == 0 and (told["width"], told["height"]) == (found.width, found.height)
+        assert found.width == expected and found.height == round(height * expected / width)

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
+import cv2
+import numpy as np
+
+from dustpan.core.picture.region import Size
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.output import Progress, no_progress, render_mosaic, render_native
 from dustpan.core.render.plan import Plan
+from dustpan.core.render.resizing import fit_within, reduce_output
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Pool
 from dustpan.files.save import DEFAULT_QUALITY, Format, check_format, save_picture, save_raw
@@ -20,6 +25,7 @@ def export_picture(
     fmt: Format,
     *,
     quality: int = DEFAULT_QUALITY,
+    size: Size | None = None,
     overwrite: bool = False,
     sources: Iterable[Path] = (),
     pool: Pool | None = None,
@@ -31,6 +37,7 @@ def export_picture(
     Parameters
     ----------
     quality : 1 to 100, for formats that have one.
+    size : width and height that the output is reduced to fit within; a mosaic keeps its own.
     overwrite : replace a file of that name.
     sources : files that are never written to.
     pool : threads that render blocks.
@@ -51,6 +58,14 @@ def export_picture(
         return
     pixels = render_native(engine, plan, fmt, pool=pool, token=token, progress=progress)
     token.check()
+    wanted = fit_within((source.width, source.height), size)
+    pixels = reduce_output(
+        pixels,
+        wanted,
+        linear=fmt.is_linear_for(source),
+        alpha=source.alpha is not None and fmt.alpha,
+        premultiplied=(fmt.alpha_kind or source.alpha_kind) == "premultiplied",
+    )
     save_picture(
         target,
         pixels,
@@ -59,7 +74,17 @@ def export_picture(
         quality=quality,
         overwrite=overwrite,
         sources=sources,
-        layers=source.layers,
+        layers=_reduced(source.layers, wanted),
         alpha_kind=source.alpha_kind,
         check=token.check,
     )
+
+
+def _reduced(layers: Mapping[str, np.ndarray], size: Size) -> Mapping[str, np.ndarray]:
+    """Return other planes of a picture at another size, in their own types."""
+    return {
+        name: plane
+        if (plane.shape[1], plane.shape[0]) == size
+        else cv2.resize(plane.astype(np.float32), size, interpolation=cv2.INTER_AREA).astype(plane.dtype)
+        for name, plane in layers.items()
+    }

@@ -20,10 +20,12 @@ from dustpan.core.judge.propose import propose_route
 from dustpan.core.judge.report import judge
 from dustpan.core.judge.spots import choose_patches
 from dustpan.core.noise.fixed import fixed_noise
+from dustpan.core.picture.region import Size
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.output import Progress, no_progress
 from dustpan.core.render.plan import Plan
+from dustpan.core.render.resizing import fit_within
 from dustpan.core.render.store import Stores
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Pool
@@ -42,6 +44,7 @@ class Order:
     Attributes
     ----------
     visible : noise that proposals may leave, in units of what can just be seen.
+    size : width and height that outputs are reduced to fit within; else what the remedy wishes.
     """
 
     remedy: Remedy | None
@@ -50,6 +53,12 @@ class Order:
     overwrite: bool
     sources: tuple[Path, ...]
     visible: float = 1.0
+    size: Size | None = None
+
+    @property
+    def wanted_size(self) -> Size | None:
+        """The size asked for, else the one that the remedy wishes."""
+        return self.size or (self.remedy.output_size if self.remedy else None)
 
 
 @dataclass
@@ -163,6 +172,7 @@ def clean_one(
         target,
         fmt,
         quality=order.quality,
+        size=order.wanted_size,
         overwrite=order.overwrite,
         sources=order.sources,
         pool=pool,
@@ -170,12 +180,13 @@ def clean_one(
         progress=progress,
     )
     wishes = unmet_wishes(order.remedy) if order.remedy else []
+    width, height = fit_within((source.width, source.height), None if fmt.raw else order.wanted_size)
     return {
         "source": str(picture),
         "out": str(target),
         "format": fmt.name,
-        "width": source.width,
-        "height": source.height,
+        "width": width,
+        "height": height,
         "steps": [step.kind for step in plan.before_development] if fmt.raw else [p.step.kind for p in plan.all_active],
         "messages": [*source.messages, *_left_out(route, source), *wishes, *losses(source, fmt)],
         "seconds": round(time.perf_counter() - begun, 3),

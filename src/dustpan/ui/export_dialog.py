@@ -22,7 +22,9 @@ from PyQt6.QtWidgets import (
 
 from dustpan.core.document.params import Param
 from dustpan.core.errors import SaveError
+from dustpan.core.picture.region import Size
 from dustpan.core.picture.source import Source
+from dustpan.core.render.resizing import fit_within
 from dustpan.files.atomic import check_name
 from dustpan.files.save import DEFAULT_QUALITY, FORMATS, Format, losses, own_format
 from dustpan.ui.memory import Memory
@@ -67,6 +69,11 @@ class ExportDialog(QDialog):
             QCheckBox("Replace a file of this name"),
             toolTip="Otherwise a file that is there is kept and nothing is written",
         )
+        self.room = configured(
+            QLineEdit(self._memory.get("export_size", "")),
+            toolTip="Reduce in proportion to fit: the longer side, or width x height; empty keeps the size",
+            placeholderText="as it is",
+        )
         self.quality = NumberSlider(_QUALITY)
         self.quality.show_value(self._memory.get("export_quality", float(DEFAULT_QUALITY)))
         self.note = configured(QLabel(), objectName="faint", wordWrap=True)
@@ -77,7 +84,7 @@ class ExportDialog(QDialog):
         self.buttons.accepted.connect(self.accept)
         self.buttons.rejected.connect(self.reject)
         self._lay_out()
-        for signal in (self.folder.textChanged, self.name.textChanged):
+        for signal in (self.folder.textChanged, self.name.textChanged, self.room.textChanged):
             signal.connect(self._check)
         self.format.currentIndexChanged.connect(self._check)
         self.overwrite.toggled.connect(self._check)
@@ -94,21 +101,33 @@ class ExportDialog(QDialog):
         grid.setContentsMargins(18, 16, 18, 14)
         grid.setVerticalSpacing(10)
         grid.setHorizontalSpacing(14)
-        for row, label in enumerate(("Folder", "Name", "Format")):
+        for row, label in enumerate(("Folder", "Name", "Format", "Size, px")):
             grid.addWidget(QLabel(label), row, 0)
         grid.addLayout(folder, 0, 1)
         grid.addWidget(self.name, 1, 1)
         grid.addWidget(self.format, 2, 1)
-        grid.addWidget(self.quality, 3, 1)
-        grid.addWidget(self.overwrite, 4, 1)
-        grid.addWidget(self.note, 5, 0, 1, 2)
-        grid.addWidget(self.buttons, 6, 0, 1, 2, Qt.AlignmentFlag.AlignRight)
+        grid.addWidget(self.room, 3, 1)
+        grid.addWidget(self.quality, 4, 1)
+        grid.addWidget(self.overwrite, 5, 1)
+        grid.addWidget(self.note, 6, 0, 1, 2)
+        grid.addWidget(self.buttons, 7, 0, 1, 2, Qt.AlignmentFlag.AlignRight)
 
     @property
     def chosen(self) -> Format:
         """The chosen format."""
         name = self.format.currentData()
         return FORMATS[name] if name else self._own
+
+    @property
+    def size_wanted(self) -> Size | None:
+        """Width and height to fit within, or None to keep the size; raises ValueError for what is neither."""
+        text = self.room.text().strip().lower().replace("×", "x").replace(" ", "")
+        if not text or self.chosen.raw:
+            return None
+        sides = [int(word) for word in text.split("x")]
+        if len(sides) > 2 or not all(8 <= side <= 100_000 for side in sides):
+            raise ValueError(text)
+        return sides[0], sides[-1]
 
     @property
     def format_name(self) -> str:
@@ -138,6 +157,7 @@ class ExportDialog(QDialog):
         self._memory.put("export_format", self.format.currentData())
         self._memory.put("export_quality", float(self.quality.value))
         self._memory.put("export_pattern", self.name.text())
+        self._memory.put("export_size", self.room.text())
         super().accept()
 
     def _browse(self) -> None:
@@ -152,6 +172,10 @@ class ExportDialog(QDialog):
             return "Give the file a name."
         if "{" in filled or "}" in filled:
             return "The pattern knows {name}, {iso}, {camera} and {date}."
+        try:
+            _ = self.size_wanted
+        except ValueError:
+            return "The size is the longer side or width x height, from 8 px on: 1600 or 1600 x 1200."
         if not Path(self.folder.text()).is_dir():
             return f"There is no folder {self.folder.text()}."
         try:
@@ -165,7 +189,9 @@ class ExportDialog(QDialog):
         self.quality.setVisible(self.chosen.quality)
         fault = self._fault()
         verb = "will be replaced" if not fault and self.target.exists() else "will be written"
-        size = f"{self._source.width} × {self._source.height} px, {self.chosen.label}"
+        self.room.setEnabled(not self.chosen.raw)
+        width, height = fit_within((self._source.width, self._source.height), None if fault else self.size_wanted)
+        size = f"{width} × {height} px, {self.chosen.label}"
         done = [f"{self.target.name} {verb}: {size}.", *losses(self._source, self.chosen)]
         self.note.setText(fault or " ".join([*done, "The picture you opened is never written to."]))
         self.go.setEnabled(not fault)

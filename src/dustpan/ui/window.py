@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import QEvent, QPoint, QRect, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -397,7 +398,8 @@ class Window(QMainWindow):
         dialog = ExportDialog(self.session.path, self.session.engine.source, self.memory, self)
         if dialog.exec():
             quality, overwrite = round(dialog.quality.value), dialog.overwrite.isChecked()
-            self.session.exporting.export(dialog.target, dialog.format_name, quality=quality, overwrite=overwrite)
+            how: dict[str, Any] = {"quality": quality, "overwrite": overwrite, "size": dialog.size_wanted}
+            self.session.exporting.export(dialog.target, dialog.format_name, **how)
 
     def open_files(self, paths: list[Path], *, read: Callable[[], Source] | None = None) -> None:
         """Open pictures together; see `Walking.open`."""

@@ -102,14 +102,21 @@ class Remedy:
     output: Mapping[str, Any] = field(default_factory=dict)
     extra: Mapping[str, Any] = field(default_factory=dict)
 
+    @property
+    def output_size(self) -> tuple[int, int] | None:
+        """Width and height that the output is to be reduced to fit within, or None."""
+        size = self.output.get("size")
+        if not size:
+            return None
+        width, height = size.lower().split("x") if isinstance(size, str) else size
+        return int(width), int(height)
+
 
 def unmet_wishes(remedy: Remedy) -> list[str]:
     """Return messages about output settings of a remedy that are kept but not applied."""
-    if not remedy.output:
+    if not remedy.output.get("viewing"):
         return []
-    return [
-        "The remedy's wishes for the output (its size or its viewing) were not followed: the picture keeps its size."
-    ]
+    return ["The remedy's wishes for the viewing of the output were not followed."]
 
 
 # -- writing ----------------------------------------------------------------------------------------------------

@@ -7,6 +7,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from dustpan.batch.export import export_picture
+from dustpan.core.picture.region import Size
 from dustpan.files.save import FORMATS
 from dustpan.ui.session.open_picture import OpenPicture
 from dustpan.ui.widgets.text import shown_name
@@ -26,7 +27,9 @@ class Exporting(QObject):
         super().__init__(session)
         self.session = session
 
-    def export(self, target: Path, format_name: str, *, quality: int, overwrite: bool) -> None:
+    def export(
+        self, target: Path, format_name: str, *, quality: int, overwrite: bool, size: Size | None = None
+    ) -> None:
         """Render the whole picture and save it, whole or not at all."""
         session, engine, path = self.session, self.session.engine, self.session.path
         document = session.document
@@ -41,6 +44,7 @@ class Exporting(QObject):
                 target,
                 FORMATS[format_name],
                 quality=quality,
+                size=size,
                 overwrite=overwrite,
                 sources=(path,) if path else (),
                 pool=session.jobs.pool,

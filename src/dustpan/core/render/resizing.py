@@ -1,0 +1,56 @@
+"""Reduce a picture for its output: Lanczos in linear light."""
+
+from __future__ import annotations
+
+import numpy as np
+from PIL import Image
+
+from dustpan.core.picture.curve import decode_curve, encode_curve
+from dustpan.core.picture.region import Size
+from dustpan.core.picture.working import from_working, to_working
+
+
+def fit_within(size: Size, most: Size | None) -> Size:
+    """Return a size reduced in proportion so that it fits within another; never enlarged."""
+    if most is None:
+        return size
+    scale = min(most[0] / size[0], most[1] / size[1], 1.0)
+    return max(round(size[0] * scale), 1), max(round(size[1] * scale), 1)
+
+
+def reduce_output(pixels: np.ndarray, size: Size, *, linear: bool, alpha: bool, premultiplied: bool) -> np.ndarray:
+    """Return the pixels of an output at another size.
+
+    Parameters
+    ----------
+    pixels : H x W x 1 to 4 in the output's type.
+    size : width and height wanted.
+    linear : whether they hold linear light.
+    alpha : whether the last channel is alpha, which is no light.
+    premultiplied : whether colours are multiplied by alpha; straight ones are weighed by it.
+    """
+    if (pixels.shape[1], pixels.shape[0]) == size:
+        return pixels
+    colours = pixels[..., :-1] if alpha else pixels
+    bands = colours.shape[2]
+    working = to_working(colours, linear=linear)[..., : max(bands, 1)]
+    light = decode_curve(working)
+    opacity = to_working(pixels[..., -1:])[..., :1] if alpha else None
+    weighed = light if opacity is None or premultiplied else light * opacity
+    reduced = _lanczos(weighed, size)
+    if opacity is None:
+        return from_working(encode_curve(np.maximum(reduced, 0)), dtype=pixels.dtype, linear=linear)
+    thin = np.clip(_lanczos(opacity, size), 0, 1)
+    if not premultiplied:
+        reduced = np.where(thin > 0, reduced / np.maximum(thin, np.float32(1e-6)), 0)
+    colour = from_working(encode_curve(np.maximum(reduced, 0).astype(np.float32)), dtype=pixels.dtype, linear=linear)
+    return np.concatenate([colour, from_working(thin, dtype=pixels.dtype)], axis=2)
+
+
+def _lanczos(planes: np.ndarray, size: Size) -> np.ndarray:
+    """Return h x w x n planes at another size; the filter is as wide as the reduction asks, so nothing aliases."""
+    parts = [
+        Image.fromarray(np.ascontiguousarray(planes[..., n], np.float32)).resize(size, Image.Resampling.LANCZOS)
+        for n in range(planes.shape[2])
+    ]
+    return np.stack([np.asarray(part, np.float32) for part in parts], axis=-1)
