@@ -119,7 +119,7 @@ def test_a_remedy_is_followed(dustpan, picture, tmp_path):
     _, printed, _ = dustpan("process", path, "--out", out, "--remedy", remedy, "--overwrite", "--json")
     made = json.loads(printed)["outputs"][0]
     assert any("not followed" in message for message in made["messages"]) and made["width"] <= 100
-    assert made["remedy"]["output"] == wish["output"] and (made["width"], made["height"]) == (360, 240)
+    assert made["remedy"]["output"] == wish["output"] and (made["width"], made["height"]) == (100, 67)
     remedy.write_text(remedy.read_text().replace("1.0", "9"))
     status, _, told = dustpan("process", path, "--out", tmp_path / "other.png", "--remedy", remedy)
     assert status == 1 and "r.json" in told and "'ev' is 9: expected a number from -5 to 5" in told
