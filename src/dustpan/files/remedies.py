@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+from functools import cache
+from importlib.resources import files
 from pathlib import Path
 
 from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
@@ -34,3 +36,11 @@ def save_remedy(path: Path, remedy: Remedy, *, overwrite: bool = False) -> None:
         part.write_text(write_remedy(remedy), "utf-8")
 
     save_whole(path, write, overwrite=overwrite)
+
+
+@cache
+def ready_made() -> dict[str, Remedy]:
+    """Return the remedies that come with the program, by their names: each a plain route for one need."""
+    texts = {item.name: item.read_text("utf-8") for item in files("dustpan.files").joinpath("ready").iterdir()}
+    remedies = [read_remedy(text, where=name) for name, text in sorted(texts.items()) if name.endswith(".json")]
+    return {remedy.name: remedy for remedy in remedies}

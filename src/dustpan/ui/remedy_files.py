@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QObject
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from dustpan.core.document.remedy import Remedy, unmet_wishes
 from dustpan.core.errors import DustpanError
 from dustpan.core.noise.fixed import fixed_noise
-from dustpan.files.remedies import load_remedy, save_remedy
+from dustpan.files.remedies import load_remedy, ready_made, save_remedy
 from dustpan.ui.memory import Memory
 from dustpan.ui.session.session import Session
 from dustpan.ui.widgets.messages import Message
@@ -74,7 +75,22 @@ class RemedyFiles(QObject):
             self.message.tell(str(fault), True)
             return
         self.memory.put("remedy_folder", str(path.parent))
-        self.session.apply(remedy.route, f"Apply {remedy.name or path.stem}")
+        self.take(remedy, path.stem)
+
+    def fill_ready_menu(self, menu: QMenu) -> None:
+        """Add a route for each need that comes with the program."""
+        menu.setToolTipsVisible(True)
+        for name, remedy in ready_made().items():
+            action = menu.addAction(name, partial(self.take, remedy, name))
+            assert action is not None
+            action.setToolTip(remedy.note)
+
+    def take(self, remedy: Remedy, name: str) -> None:
+        """Take the route of a remedy for the open picture."""
+        if self.session.engine is None:
+            self.message.tell("Open a picture first.", False)
+            return
+        self.session.apply(remedy.route, f"Apply {remedy.name or name}")
         said = unmet_wishes(remedy)
         if fixed_noise(remedy) is not None:
             said.append("The noise measured in this picture is used, not the remedy's own.")

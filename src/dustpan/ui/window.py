@@ -123,6 +123,9 @@ class Window(QMainWindow):
         staying = menus["Route"].addMenu("Noise that may stay")
         assert staying is not None
         fill_staying_menu(staying, self.session, self.memory)
+        ready = menus["Route"].addMenu("Ready-made routes")
+        assert ready is not None
+        self.remedy_files.fill_ready_menu(ready)
         surround = menus["View"].addMenu("Surround")
         assert surround is not None
         self.display.fill_surround_menu(surround)
