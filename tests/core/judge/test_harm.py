@@ -8,6 +8,7 @@ import pytest
 
 from dustpan.core.judge.figures import Figures, combine_figures, find_harms, measure_patch
 from dustpan.core.judge.harms.edges import halo_of
+from dustpan.core.judge.harms.louder import LOUDER, combine_louder, measure_louder
 from dustpan.core.judge.harms.texture import slope_gain
 from dustpan.core.judge.harms.tones import lightness
 from dustpan.core.judge.spots import Spot
@@ -164,3 +165,14 @@ def test_readings_say_a_word_each_and_when_to_worry(found, words):
     Told.doubt = 0.4
     unsure = readings_of(Told)[0]
     assert "about 8.0" in unsure.figure and "40 %" in unsure.tip and "about" not in lines[0].figure
+
+
+def test_noise_that_gets_louder_in_bare_places_is_told_and_quieter_is_not():
+    rng = np.random.default_rng(6)
+    before = grey(0.4 + rng.normal(0, 4 / 255, (SIDE, SIDE)))
+    for gain, expected in ((0.5, 0.0), (1.0, 0.0), (1.6, 0.6)):
+        after = grey(0.4 + gain * (before[..., 0] - 0.4))
+        assert combine_louder([measure_louder((before, after))] * 2) == pytest.approx(expected, abs=0.08)
+    quiet = grey(0.4 + 0.2 * (before[..., 0] - 0.4))
+    assert combine_louder([measure_louder((quiet, grey(0.4 + 1.4 * (quiet[..., 0] - 0.4))))] * 2) == 0.0  # not seen
+    assert combine_louder([]) is None and LOUDER.past_limit(0.3) and not LOUDER.past_limit(0.2)

@@ -13,11 +13,8 @@ _OCTAVES = (0.6, 1.2, 2.4, 4.8)  # px, deviations between which details are told
 _NOISE_KEPT = (0.34, 0.14, 0.07)  # part of white noise's deviation that each octave keeps
 _SHARP = (0.12, 0.28)  # fine detail as a part of coarse detail, from blurred to sharp
 _CLEAR = (6.0, 20.0)  # coarse detail, in units of its noise, from no evidence to full evidence
-_SPREADS = (
-    (1.0, 1.0),
-    (2.0, 0.05),
-    (5.0, 0.003),
-)  # times the size, and weight, of the distances evidence is spread over
+#: Times the size, and weight, of the distances that evidence is spread over.
+_SPREADS = ((1.0, 1.0), (2.0, 0.05), (5.0, 0.003))
 _SOFT = 0.015  # variance of colour that still counts as one thing
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from dustpan.core.filters.edge_profiles import Edges, find_edges
-from dustpan.core.judge.harms import bands, clipping, edges, gradients, stars, texture, tones
+from dustpan.core.judge.harms import bands, clipping, edges, gradients, louder, stars, texture, tones
 from dustpan.core.judge.harms.base import Harm, Pair
 from dustpan.core.judge.spots import Spot
 from dustpan.core.steps.finding import Finding
@@ -25,6 +25,7 @@ HARMS: tuple[Harm, ...] = (
     gradients.STEPS,
     bands.BANDS,
     stars.STARS,
+    louder.LOUDER,
 )
 _MOST_POINTS = 12  # of a harm
 
@@ -44,6 +45,7 @@ class Figures:
     steps : height in display values of the steps that smooth gradients have.
     bands_drawn : deviation of rows or columns that are newly shifted as a whole, display values.
     stars_lost : share of the points of light in the dark that have lost over 30 % of their light.
+    noise_louder : part by which the noise of bare places has grown.
     clipped_black, clipped_white : shares of pixels newly at black and at white.
     """
 
@@ -56,6 +58,7 @@ class Figures:
     steps: float | None = None
     bands_drawn: float | None = None
     stars_lost: float | None = None
+    noise_louder: float | None = None
     clipped_black: float = 0.0
     clipped_white: float = 0.0
 
@@ -72,6 +75,7 @@ class PatchFigures:
     steps: float | None
     bands: float
     stars: stars.Stars
+    louder: louder.Louder
 
 
 def measure_patch(
@@ -96,6 +100,7 @@ def measure_patch(
         steps=gradients.measure_steps(after),
         bands=bands.measure_bands(pair),
         stars=stars.measure_stars(pair),
+        louder=louder.measure_louder(pair),
     )
 
 
@@ -113,6 +118,7 @@ def combine_figures(patches: Sequence[PatchFigures]) -> Figures:
         steps=gradients.combine_steps([p.steps for p in patches]),
         bands_drawn=bands.combine_bands([p.bands for p in patches]),
         stars_lost=stars.combine_stars([p.stars for p in patches]),
+        noise_louder=louder.combine_louder([p.louder for p in patches]),
         clipped_black=black,
         clipped_white=white,
     )

@@ -127,7 +127,9 @@ class Sharpen(StepKind):
         )
 
     def ease(self, params, harm, noise):
-        """Allow less halo and raise less detail, and in the end none."""
+        """Allow less halo, leave more noise alone and raise less detail, and in the end none."""
+        if harm == "noise_louder" and params.noise_gate < 4:
+            return replace(params, noise_gate=min(params.noise_gate + 0.5, 4.0))
         if harm not in ("halo", "clipping_black", "clipping_white", "dull_highlights") or params.amount <= 0:
             return None
         if params.amount < 20:

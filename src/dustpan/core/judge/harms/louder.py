@@ -1,0 +1,49 @@
+"""Noise made louder: bare places that a route has left grittier than they were."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+
+from dustpan.core.filters.colour import tone_of
+from dustpan.core.judge.harms.base import Harm, Pair, square_means
+
+LOUDER = Harm("noise_louder", "noise_louder", 0.25, "noise {size:.0f} % louder in bare places", 100)
+
+_LEAST = 2.0 / 255  # deviation after the route from which grit is seen
+_BARE = 1.6  # times the quietest tenth's unrest, up to which a square is bare
+_FEW = 12  # bare squares of a picture, from which a share is told
+
+#: Deviation of the fine detail of bare squares before and after, (n, 2).
+Louder = np.ndarray
+
+
+def measure_louder(pair: Pair) -> Louder:
+    """Return (n, 2) deviations of fine detail, before and after, in the squares of a patch that hold noise alone."""
+    energies = []
+    for picture in pair:
+        tone = tone_of(picture)
+        rest = tone - cv2.GaussianBlur(tone, (0, 0), 1.5)
+        energies.append((square_means(rest * rest), _coarse(tone)))
+    (before, unrest), (after, _) = energies
+    if not before.size:
+        return np.empty((0, 2))
+    bare = (before <= _BARE**2 * np.quantile(before, 0.1) + 1e-9) & (unrest < before + (1 / 255) ** 2)
+    return np.sqrt(np.column_stack([before[bare], after[bare]]))
+
+
+def _coarse(tone: np.ndarray) -> np.ndarray:
+    """Return the energy of what is coarser than noise in each square."""
+    coarse = cv2.GaussianBlur(tone, (0, 0), 2.0) - cv2.GaussianBlur(tone, (0, 0), 6.0)
+    return square_means(coarse * coarse) * 4
+
+
+def combine_louder(patches: Sequence[Louder]) -> float | None:
+    """Return by which part the noise of bare squares has grown, 0 where it has not or can't be seen."""
+    squares = np.concatenate(patches) if len(patches) else np.empty((0, 2))
+    if len(squares) < _FEW:
+        return None
+    before, after = np.median(squares, axis=0)
+    return 0.0 if after < _LEAST else max(float(after / max(before, 0.5 / 255)) - 1, 0.0)
