@@ -23,12 +23,12 @@ def save_whole(target: Path, picture: np.ndarray):
     part.rename(target)
 
 
-def render_passes(mi, scene, folder: Path, name: str, *, spp: int, passes: int):
+def render_passes(mi, scene, folder: Path, name: str, *, spp: int, passes: int, seed: int):
     """Render the passes that are missing, each with its own seed."""
     for number in range(passes):
         target = folder / f"{name}_{number:04d}.npy"
         if not target.exists():
-            save_whole(target, np.asarray(mi.render(scene, spp=spp, seed=1000 + number), np.float32))
+            save_whole(target, np.asarray(mi.render(scene, spp=spp, seed=seed + number), np.float32))
             print(f"{name} {number + 1} of {passes}", flush=True)
 
 
@@ -50,6 +50,7 @@ def main():
     parser.add_argument("--size", default="2400x1600")
     parser.add_argument("--spp", type=int, default=32)
     parser.add_argument("--passes", type=int, default=8)
+    parser.add_argument("--seed", type=int, default=1000, help="of the first pass; the renderer fails at a few of them")
     parser.add_argument("--features", type=int, default=2, help="passes of 8 samples for albedo, normal, depth")
     parser.add_argument("--work", type=Path, default=Path("scenes/passes"))
     parser.add_argument("--combine", type=Path)
@@ -64,7 +65,7 @@ def main():
     for name, spp, passes in (("light", options.spp, options.passes), ("features", 8, options.features)):
         if passes:
             scene = mi.load_dict(module.build(folder, size=size, features=name == "features"))
-            render_passes(mi, scene, folder, name, spp=spp, passes=passes)
+            render_passes(mi, scene, folder, name, spp=spp, passes=passes, seed=options.seed)
     if options.combine:
         np.savez(options.combine, **{name: combine(folder, name) for name in ("light", "features")})
 

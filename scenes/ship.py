@@ -1,6 +1,12 @@
-"""Turn a scene's rendered passes into the truth that is shipped: exposed, softened by a lens, packed.
+"""Turn a scene's rendered passes into what is shipped.
 
-python scenes/ship.py scenes/passes/bench-2400x1600 src/dustpan/simulate/data/bench.png --gain 1.0 --size 1200x800
+For a photograph its truth: exposed, softened by a lens, packed. For a rendered picture its truth and the picture of
+few samples with its feature channels, both as they come from the renderer.
+
+    python scenes/ship.py scenes/passes/bench-2400x1600 src/dustpan/simulate/data/bench.png --gain 1.0 --size 1200x800
+    python scenes/ship.py scenes/passes/tower-1500x1000 src/dustpan/simulate/data/tower.png --gain 1.2 --veil 1.0
+    python scenes/ship.py scenes/passes/escapement-1080x720 src/dustpan/simulate/data/escapement.exr \\
+        --few scenes/passes/few/escapement-1080x720
 """
 
 from __future__ import annotations
@@ -10,6 +16,7 @@ from pathlib import Path
 
 import cv2
 import numpy as np
+import OpenEXR
 from render import combine
 
 from dustpan.core.picture.source import Metadata
@@ -18,6 +25,7 @@ from dustpan.simulate.camera import stored_of
 
 LENS_BLUR = 0.5  # px
 VIGNETTE = 0.22  # light lost in the corners
+VEIL = ((3.0, 0.010), (12.0, 0.020), (45.0, 0.030))  # px, share of the light
 
 
 def through_lens(light: np.ndarray) -> np.ndarray:
@@ -26,6 +34,30 @@ def through_lens(light: np.ndarray) -> np.ndarray:
     height, width = light.shape[:2]
     y, x = np.mgrid[-1 : 1 : height * 1j, -1 : 1 : width * 1j]
     return soft * (1 - VIGNETTE * ((x**2 + y**2) / 2) ** 1.2)[..., None].astype(np.float32)
+
+
+def with_veil(light: np.ndarray, strength: float) -> np.ndarray:
+    """Add the light that lenses and air scatter round what is bright."""
+    veil = sum(share * cv2.GaussianBlur(light, (0, 0), width) for width, share in VEIL)
+    return light + np.float32(strength) * veil
+
+
+def ship_render(truth: np.ndarray, few: Path, out: Path) -> None:
+    """Write the truth, and beside it the picture of few samples with albedo, normal and depth, in half floats."""
+    light, features = (combine(few, name) for name in ("light", "features"))
+    channels = dict(zip("RGB", np.moveaxis(light, -1, 0), strict=True))
+    for group, names, first in (("albedo", "RGB", 0), ("normal", "XYZ", 3), ("depth", "Z", 6)):
+        channels |= {f"{group}.{name}": features[..., first + n] for n, name in enumerate(names)}
+    write_half(out, dict(zip("RGB", np.moveaxis(truth, -1, 0), strict=True)))
+    write_half(out.with_name(f"{out.stem}-few.exr"), channels)
+
+
+def write_half(path: Path, channels: dict[str, np.ndarray]) -> None:
+    """Write planes as half floats."""
+    planes = {name: np.ascontiguousarray(plane, np.float16) for name, plane in channels.items()}
+    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+    with OpenEXR.File(header, planes) as file:
+        file.write(str(path))
 
 
 def ship_features(features: np.ndarray, stem: Path, size: str | None) -> None:
@@ -49,8 +81,16 @@ def main():
     parser.add_argument("--gain", type=float, default=1.0)
     parser.add_argument("--size")
     parser.add_argument("--features", type=Path, help="also write albedo, normal and depth beside it, by this stem")
+    parser.add_argument("--veil", type=float, default=0.0, help="strength of the light scattered round what is bright")
+    parser.add_argument("--few", type=Path, help="passes of few samples; OUT is a rendered picture's truth then")
     options = parser.parse_args()
     light = combine(options.passes, "light") * options.gain
+    if options.few:
+        ship_render(light, options.few, options.out)
+        print(f"{options.out}: {light.shape[1]} x {light.shape[0]} px")
+        return
+    if options.veil:
+        light = with_veil(light, options.veil)
     if options.size:
         light = cv2.resize(light, tuple(int(n) for n in options.size.split("x")), interpolation=cv2.INTER_AREA)
     stored = stored_of(through_lens(light))
