@@ -1,6 +1,7 @@
 """Print the benchmarks' tables: `python -m benchmarks [name …]`; all of them by default.
 
-Names: measuring, blind, cleaning, mending, route, proposals, readings, formats, hostile, mosaic, window, opening.
+Names: measuring, blind, cleaning, mending, scenes, route, proposals, readings, formats, hostile, mosaic, where, window,
+opening.
 """
 
 from __future__ import annotations
@@ -24,6 +25,8 @@ from benchmarks import (
     proposals,
     readings,
     route,
+    scenes,
+    where,
     window,
 )
 
@@ -33,11 +36,13 @@ TABLES = {
     "cleaning": cleaning.run,
     "mending": mending.run,
     "route": route.run,
+    "scenes": scenes.run,
     "proposals": proposals.run,
     "readings": readings.run,
     "formats": formats.run,
     "hostile": hostile.run,
     "mosaic": mosaic.run,
+    "where": where.run,
     "window": window.run,
     "opening": opening.run,
 }

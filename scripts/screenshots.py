@@ -9,6 +9,7 @@ from pathlib import Path
 from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication
 
+from dustpan.simulate.samples import sample_picture
 from dustpan.simulate.scenes import raw_picture
 from dustpan.ui.demo import open_scene
 from dustpan.ui.export_dialog import ExportDialog
@@ -36,6 +37,20 @@ def correct_hot_pixels(window: Window) -> None:
     step = session.with_value(session.step, "spared", (((x + 0.5) / width, (y + 0.5) / height),))
     step = session.with_value(step, "added", ((1830.5 / width, 480.5 / height),))
     session.change_step(step, "Hot pixels: by hand")
+
+
+def build_where(window: Window) -> None:
+    """Give the sharpening a Where of five parts, and look at it."""
+    session, parts = window.session, window.canvas.parts
+    session.choose(next(step.id for step in session.route if step.kind == "sharpen"))
+    parts.set_open(True)
+    parts.add("sharp_areas")
+    parts.add("edges")
+    parts.add("brightness", op="subtract", high=0.25)
+    parts.add("grown", op="subtract", seeds=((0.82, 0.3, True), (0.3, 0.3, False)))
+    parts.add("gradient", op="intersect", x0=0.5, y0=0.9, x1=0.5, y1=-0.1)
+    wait(lambda: window.canvas.mask_view.settled)
+    wait(seconds=1.5)
 
 
 def main(folder: Path) -> None:
@@ -92,6 +107,15 @@ def main(folder: Path) -> None:
     window.commands.undo()
     session.choose(next(step.id for step in session.route if step.kind == "noise"))
     canvas.fit()
+    build_where(window)
+    shoot("where")
+    window.actions_by_name["where_alone"].trigger()
+    shoot("where-alone")
+    window.actions_by_name["where_alone"].trigger()
+    window.canvas.parts.set_open(False)
+    while window.session.step.where.parts:
+        window.commands.undo()
+    session.choose(next(step.id for step in session.route if step.kind == "noise"))
     window.display.set_surround("light")
     window.actions_by_name["lamp"].trigger()
     shoot("light")
@@ -121,6 +145,15 @@ def main(folder: Path) -> None:
     at(1420, 1300)
     wait(lambda: window.findings.faults is not None)
     shoot("raw")
+    for scene, kind, place in (("tower", "fringe", (1020, 820)), ("escapement", "fireflies", (330, 380))):
+        session.opening.open_from(partial(sample_picture, scene), scene, then=session.measuring.propose)
+        wait(lambda kind=kind: any(step.kind == kind for step in session.route), 60)
+        session.choose(next(step.id for step in session.route if step.kind == kind))
+        wait(lambda: window.findings.faults is not None)
+        window.actions_by_name["wipe"].setChecked(True)
+        at(*place)
+        shoot(scene)
+        window.actions_by_name["wipe"].setChecked(False)
     window.close_at_once()
 
 

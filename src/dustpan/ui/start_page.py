@@ -51,10 +51,10 @@ class StartPage(QWidget):
         column.addSpacing(18)
         column.addLayout(self.list)
         column.addSpacing(18)
-        column.addWidget(configured(QLabel("No picture at hand? Try the sample:"), objectName="faint"))
-        for name, words in SCENES.items():
+        column.addWidget(configured(QLabel("No picture at hand? Try a sample:"), objectName="faint"))
+        for name, scene in SCENES.items():
             button = self._button(
-                f"{name.capitalize()}: {words}", "Open a made-up picture", partial(self.sample.emit, name)
+                f"{name.capitalize()}: {scene.words}", "Open a made-up picture", partial(self.sample.emit, name)
             )
             column.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
         body = QWidget()

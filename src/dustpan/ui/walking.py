@@ -60,10 +60,10 @@ class Walking(QObject):
 
     def open_sample(self, scene: str) -> None:
         """Open a demo scene and propose a route for it."""
-        from dustpan.simulate.scenes import noisy_picture
+        from dustpan.simulate.samples import sample_picture
 
         self.session.pictures.take([])
-        self.session.opening.open_from(partial(noisy_picture, scene), scene, then=self.session.measuring.propose)
+        self.session.opening.open_from(partial(sample_picture, scene), scene, then=self.session.measuring.propose)
 
     def go(self, direction: int) -> None:
         """Go to the next (1) or the previous (-1) picture."""
