@@ -22,7 +22,7 @@ POSTCARD_SIZE, POSTCARD_QUALITY = (720, 480), 22
 #: What is wrong with a pixel, as bits of the map.
 HOT, LINE, FRINGE, FIREFLY, COMPRESSION = 1, 2, 4, 8, 16
 _SEEN = 4 / 255  # difference in display tone from which a defect counts
-_FIREFLY = 2.0  # times the light around
+_FIREFLY = 3.0  # times the light around
 
 
 def sample_picture(scene: str, *, seed: int = 1, size: tuple[int, int] | None = None, **how) -> Source:
