@@ -332,7 +332,7 @@ def test_cards_are_dragged_duplicated_and_renamed(opened, qtbot, monkeypatch):
 def test_the_step_list_is_searched_by_words_and_keys(opened, qtbot):
     steps = opened.route_bar.steps
     opened.actions_by_name["add"].trigger()
-    qtbot.keyClicks(steps.search, "halo")
+    qtbot.keyClicks(steps.search, "halos down")
     shown = [steps.list.item(n) for n in range(steps.list.count()) if not steps.list.item(n).isHidden()]
     assert [item.data(Qt.ItemDataRole.UserRole) for item in shown] == ["sharpen"]
     qtbot.keyClick(steps.search, Qt.Key.Key_Return)

@@ -48,6 +48,33 @@ class Specks:
         return Specks(self.points[others], self.added[others])
 
 
+@dataclass(frozen=True, eq=False)
+class JudgedPeaks:
+    """What stands out of a tile.
+
+    Attributes
+    ----------
+    points : (n, 2) rows and columns.
+    odds : (n,) how likely each is a speck, as logarithms of odds.
+    added : (n, 5, 5, 3) what it has added, if it is one.
+    noise : (n, 3) deviation of the noise there.
+    shape : of the tile.
+    """
+
+    points: np.ndarray
+    odds: np.ndarray
+    added: np.ndarray
+    noise: np.ndarray
+    shape: tuple[int, int]
+
+    def chosen(self, sensitivity: float, commonness: float) -> Specks:
+        """Return those that are taken for specks; settings as for `find_specks`."""
+        sure = self.odds + commonness > _ODDS + _ODDS_PER_SENSITIVITY * np.log(sensitivity / _USUAL)
+        sure[sure] = _highest(self.points[sure], np.abs(self.added[sure]).max(axis=(1, 2, 3)), self.shape)
+        added, noise = self.added[sure], self.noise[sure]
+        return Specks(self.points[sure], np.where(np.abs(added) > noise[:, None, None], added, 0))
+
+
 def find_specks(
     tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, polarity: int, coloured: bool, commonness: float = 0.0
 ) -> Specks:
@@ -73,35 +100,24 @@ def find_specks(
     surroundings (`speck_shapes`). A point of light is spread by the lens before it meets the sensor, a hot pixel is not
     (compare van Dokkum 2001, doi 10.1086/323894).
     """
-    tile, sigma = (np.require(a, np.float32, ("C", "W")) for a in (tile, sigma))
-    points, patches, noise, signs = _peaks(tile, sigma, sensitivity, polarity, coloured)
-    odds, added = tell_specks(patches, noise, count_detail(tile, points))
-    sure = odds + commonness > _ODDS + _ODDS_PER_SENSITIVITY * np.log(sensitivity / _USUAL)
-    sure[sure] = _highest(points[sure], np.abs(added[sure]).max(axis=(1, 2, 3)), tile.shape[:2])
-    added = added[sure] * signs[sure][:, None, None, None]
-    return Specks(points[sure], np.where(np.abs(added) > noise[sure][:, None, None], added, 0))
+    peaks = judge_peaks(tile, sigma=sigma, sensitivity=sensitivity, polarity=polarity, coloured=coloured)
+    return peaks.chosen(sensitivity, commonness)
 
 
-def odds_of_peaks(
+def judge_peaks(
     tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, polarity: int, coloured: bool
-) -> np.ndarray:
-    """Return (n,) how likely each peak of a tile is a speck, as logarithms of odds; settings as for `find_specks`."""
+) -> JudgedPeaks:
+    """Return what stands out of a tile, and how likely each is a speck; settings as for `find_specks`."""
     tile, sigma = (np.require(a, np.float32, ("C", "W")) for a in (tile, sigma))
-    points, patches, noise, _ = _peaks(tile, sigma, sensitivity, polarity, coloured)
-    return tell_specks(patches, noise, count_detail(tile, points))[0]
-
-
-def _peaks(
-    tile: np.ndarray, sigma: np.ndarray, sensitivity: float, polarity: int, coloured: bool
-) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """Return the peaks of a tile: rows and columns, surroundings turned bright, noise there, and signs."""
     standing = standing_out(tile, sigma, np.float32(_FIRST_LOOK * sensitivity), polarity, coloured=coloured)
     points = _inside(_points(standing), tile.shape, SIDE // 2)
     signs = standing[tuple(points.T)]
     patches = _around(tile, points, SIDE) * signs[:, None, None, None]
     noise = sigma[tuple(points.T)]
     clear = _clear(patches, noise, sensitivity, coloured)
-    return points[clear], patches[clear], noise[clear], signs[clear]
+    points, patches, noise = points[clear], patches[clear], noise[clear]
+    odds, added = tell_specks(patches, noise, count_detail(tile, points))
+    return JudgedPeaks(points, odds, added * signs[clear][:, None, None, None], noise, tile.shape[:2])
 
 
 def _inside(points: np.ndarray, shape: tuple[int, ...], rim: int) -> np.ndarray:

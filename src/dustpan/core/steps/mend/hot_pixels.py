@@ -18,7 +18,7 @@ from dustpan.core.filters.speck_shapes import commonness
 from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, mend_mosaic
 from dustpan.core.noise.fields import EvenField
 from dustpan.core.picture.curve import encode_curve
-from dustpan.core.picture.region import Region
+from dustpan.core.picture.region import Region, Size
 from dustpan.core.steps.base import Context, Inside, StepKind, repeat_points, smooth_points
 from dustpan.core.steps.finding import Finding
 
@@ -110,14 +110,20 @@ class HotPixels(StepKind):
 
     def analyse(self, params, survey):
         """Return about how many specks the picture has, counted on the survey's crops, and its channels' noise."""
-        looked, found = 0, 0
         context = Context(EvenField(survey.base_noise), survey.size, mosaic=survey.mosaic)
         crops = list(zip(survey.crops, survey.crop_regions, strict=True))
-        common = 0.0 if survey.mosaic is not None else _commonness(crops, params, context)
-        for crop, region in crops:
-            marks = self.mark(crop, region, params, SpeckAnalysis(0.0, common), context)
-            looked, found = looked + marks.size, found + count_specks(marks)
-        return SpeckAnalysis(found * survey.size[0] * survey.size[1] / max(looked, 1), common)
+        if survey.mosaic is not None:
+            marks = [self.mark(crop, region, params, None, context) for crop, region in crops]
+            return SpeckAnalysis(_of_whole(marks, survey.size))
+        sigmas = [_channel_sigma(crop, region, context) for crop, region in crops]
+        judged = [specks.judge_peaks(c, sigma=s, **_asked(params)) for (c, _), s in zip(crops, sigmas, strict=True)]
+        common = commonness(np.concatenate([peaks.odds for peaks in judged])) if judged else 0.0
+        marks = []
+        for (crop, region), sigma, peaks in zip(crops, sigmas, judged, strict=True):
+            found = peaks.chosen(params.sensitivity, common).marks(crop.shape[:2])
+            kept, more = _by_hand(region, found.shape, params, context)
+            marks.append(((found | _others(crop, region, sigma, params, context)) & ~kept) | more)
+        return SpeckAnalysis(_of_whole(marks, survey.size), common)
 
     def mark(self, tile, region, params, analysis, context: Context) -> np.ndarray:
         """Return the marks (h x w bool) of the specks in a tile; looks 32 px around."""
@@ -243,13 +249,10 @@ def _specks(
     return specks.find_specks(tile, sigma=sigma, commonness=common, **_asked(params))
 
 
-def _commonness(crops: Sequence[tuple[np.ndarray, Region]], params: HotPixelParams, context: Context) -> float:
-    """Return what the peaks of crops tell of how common specks are in the picture."""
-    odds = [
-        specks.odds_of_peaks(crop, sigma=_channel_sigma(crop, region, context), **_asked(params))
-        for crop, region in crops
-    ]
-    return commonness(np.concatenate(odds)) if odds else 0.0
+def _of_whole(marks: Sequence[np.ndarray], size: Size) -> float:
+    """Return about how many specks a picture has, from the marks of some of its crops."""
+    looked = sum(plane.size for plane in marks)
+    return sum(count_specks(plane) for plane in marks) * size[0] * size[1] / max(looked, 1)
 
 
 def _others(
