@@ -66,7 +66,8 @@ def find_lines(crops: Sequence[Crop], *, apart: int, least: float, period: int =
     squares = [(square, row) for crop in crops for square, row in _squares(crop)]
     periods = [period] if period else [p for p in PERIODS if p % (2 if apart % 2 == 0 else 1) == 0]
     for square, row in squares:
-        best = max((_strongest(square, row, apart, p) for p in periods), default=(0.0, 0, 0, 0.0))
+        offsets = _row_offsets(square, apart)
+        best = max((_strongest(offsets, row, apart, p) for p in periods), default=(0.0, 0, 0, 0.0))
         if best[0] > _SURE and _goes_through(square, row, apart, best):
             votes.setdefault(best[1:3], []).append((square, row, best[3]))
     if not votes:
@@ -92,15 +93,19 @@ def _row_offsets(square: np.ndarray, apart: int) -> np.ndarray:
 
     The median along the row: a line of a sensor shifts all of it, a line of letters less than half.
     """
+    if len(square) <= 2 * apart:
+        return np.empty(0)
     rest = square[apart:-apart] - (square[: -2 * apart] + square[2 * apart :]) / 2
     return np.median(rest, axis=1)
 
 
-def _strongest(square: np.ndarray, row: int, apart: int, period: int) -> tuple[float, int, int, float]:
-    """Return (deviations, period, phase, offset) of the phase of a period that stands out most."""
-    if square.shape[0] < 2 * apart + 4 * period:
+def _strongest(offsets: np.ndarray, row: int, apart: int, period: int) -> tuple[float, int, int, float]:
+    """Return (deviations, period, phase, offset) of the phase of a period that stands out most.
+
+    offsets : of a square's rows, as `_row_offsets` tells them; the square begins at `row`.
+    """
+    if len(offsets) < 4 * period:
         return 0.0, period, 0, 0.0
-    offsets = _row_offsets(square, apart)
     phases = (row + apart + np.arange(len(offsets))) % period
     counts = np.bincount(phases, minlength=period)
     means = np.bincount(phases, offsets, minlength=period) / np.maximum(counts, 1)
