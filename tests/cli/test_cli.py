@@ -390,3 +390,20 @@ def test_outputs_are_reduced_as_asked_or_as_the_remedy_wishes(dustpan, tmp_path,
         found = read_picture(tmp_path / name)
         assert status == 0 and (told["width"], told["height"]) == (found.width, found.height)
         assert found.width == expected and found.height == round(height * expected / width)
+
+
+def test_each_scene_is_written_as_what_it_is_with_its_truth_and_its_defects(dustpan, tmp_path):
+    small = ("--size", "270x180")
+    for scene, own in (("tower", "tower.dng"), ("escapement", "escapement.exr"), ("postcard", "postcard.jpg")):
+        for more in ((), ("--truth",), ("--defects",)):
+            status, _, told = dustpan("simulate", scene, "--out", tmp_path, *small, *more)
+            assert status == 0, told
+        picture, marks = read_picture(tmp_path / own), read_picture(tmp_path / f"{scene}-defects.png")
+        assert (picture.width, picture.height) == (marks.width, marks.height) == (270, 180)
+        assert marks.pixels.dtype == np.uint8 and marks.pixels.any()
+    assert "albedo.R" in read_picture(tmp_path / "escapement.exr").layers
+    assert read_picture(tmp_path / "postcard.jpg").compression.halved
+    assert dustpan("simulate", "tower", "--out", tmp_path / "x.png", "--truth", "--defects")[0] == 2
+    assert (
+        "rendered picture" in dustpan("simulate", "escapement", "--out", tmp_path / "y.exr", "--iso", "400", *small)[2]
+    )

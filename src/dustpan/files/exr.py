@@ -180,6 +180,9 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata, layers: Mapping[st
     kept |= {key: text for key, text in named.items() if text}
     if metadata.iso:
         kept["isoSpeed"] = float(metadata.iso)
+    if not _as_large(kept.get("dataWindow"), pixels):
+        for window in ("dataWindow", "displayWindow"):  # of a picture of another size
+            kept.pop(window, None)
     whole = [OpenEXR.Part(_writable(kept), _contiguous(channels), str(kept.get("name", "")))]
     whole += [
         OpenEXR.Part(_writable(other), _contiguous(planes), str(other.get("name", ""))) for other, planes in parts
@@ -189,6 +192,13 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata, layers: Mapping[st
             writer.write(f"/proc/self/fd/{file.fileno()}")
     except _FAULTS as fault:
         raise OSError(str(fault)) from fault  # names the target where it is caught
+
+
+def _as_large(window: Any, pixels: np.ndarray) -> bool:
+    if window is None:
+        return False
+    low, high = np.asarray(window)
+    return tuple(high - low + 1) == (pixels.shape[1], pixels.shape[0])
 
 
 def _as_type(plane: np.ndarray, kind: np.dtype | None) -> np.ndarray:

@@ -51,5 +51,8 @@ def test_an_export_is_reduced_with_its_layers(tmp_path):
         export_picture(engine, engine.plan(Document()), tmp_path / name, FORMATS[fmt], size=(90, 90))
         found = read_picture(tmp_path / name)
         assert (found.width, found.height) == (90, 60)
+    again = Engine(read_picture(tmp_path / "small.exr"))  # a file's own windows are those of its size
+    export_picture(again, again.plan(Document()), tmp_path / "smaller.exr", FORMATS["exr"], size=(45, 45))
+    assert (read_picture(tmp_path / "smaller.exr").width, read_picture(tmp_path / "smaller.exr").height) == (45, 30)
     layers = read_picture(tmp_path / "small.exr").layers
     assert layers["depth.Z"].shape == (60, 90) and layers["depth.Z"].dtype == np.float16
