@@ -13,6 +13,7 @@ from tests.ui.steer import settle
 from dustpan.core.document.route import Where
 from dustpan.core.where.words import READY, told
 from dustpan.files import read_picture
+from dustpan.ui.export_dialog import ExportDialog
 from dustpan.ui.where.mask_view import GREY, HIDDEN
 
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
@@ -216,3 +217,80 @@ def test_a_where_goes_from_step_to_step_and_is_kept_under_a_name(lighter, qtbot)
     parts.unfold(parts.part)
     assert where(lighter) == READY["Darks only"]
     settle(lighter, qtbot)
+
+
+def test_a_ready_made_route_is_taken_from_the_menu_and_undone(opened, qtbot):
+    before = opened.session.document
+    route = next(menu for menu in opened.menuBar().actions() if menu.text() == "Route").menu()
+    ready = next(action.menu() for action in route.actions() if action.text() == "Ready-made routes")
+    assert len(ready.actions()) == 11 and all(action.toolTip() for action in ready.actions())
+    next(action for action in ready.actions() if action.text() == "Only the subject crisp").trigger()
+    settle(opened, qtbot)
+    assert [step.kind for step in opened.session.route] == ["noise", "sharpen"]
+    assert told(where(opened)) == "sharp areas" and opened.controls.foot.where.text() == "sharp areas"
+    opened.commands.undo()
+    assert opened.session.document == before
+    settle(opened, qtbot)
+
+
+def test_keys_open_the_parts_and_show_the_mask(opened, qtbot):
+    opened.session.add_step("exposure")
+    opened.canvas.parts.add("gradient")
+    settle(opened, qtbot)
+    parts, view = opened.canvas.parts, opened.canvas.mask_view
+    qtbot.keyClick(opened, Qt.Key.Key_W)
+    assert parts.open and opened.controls.where_panel.isVisible()
+    qtbot.keyClick(opened, Qt.Key.Key_W)
+    assert not parts.open and opened.controls.foot.isVisible()
+    shown = []
+    for key, modifier in (
+        (Qt.Key.Key_M, Qt.KeyboardModifier.ShiftModifier),
+        (Qt.Key.Key_M, Qt.KeyboardModifier.NoModifier),
+    ):
+        qtbot.keyClick(opened, key, modifier)
+        shown.append(view.shown)
+        qtbot.keyClick(opened, key, modifier)
+    assert shown == [GREY, HIDDEN]
+    settle(opened, qtbot)
+
+
+def test_pressure_narrows_a_stroke_and_escape_drops_it(lighter, qtbot):
+    parts, canvas = lighter.canvas.parts, lighter.canvas
+    parts.add("brush")
+    settle(lighter, qtbot)
+    canvas.brush.pressure = 0.4
+    draw(lighter, qtbot, (0.3, 0.3), (0.4, 0.3))
+    assert {point[2] for point in parts.part.params.strokes[0].points} == {0.4}
+    canvas.brush.pressure = 1.0
+    qtbot.mousePress(canvas, LEFT, pos=at(lighter, 0.5, 0.6))
+    canvas.let_go()
+    qtbot.mouseRelease(canvas, LEFT, pos=at(lighter, 0.5, 0.6))
+    settle(lighter, qtbot)
+    panel = lighter.controls.where_panel
+    qtbot.mouseClick(panel.fields.erase, LEFT)
+    assert parts.tip.erase and panel.fields.erase.isChecked() and not panel.fields.paint.isChecked()
+    panel.fields.tips["size"].changed.emit(12.0)
+    assert parts.tip.size == pytest.approx(0.12)
+    qtbot.mouseClick(panel.fields.clear, LEFT)
+    assert parts.part.params.strokes == ()
+    settle(lighter, qtbot)
+
+
+def test_an_export_is_reduced_to_the_size_that_was_typed(opened, qtbot, tmp_path):
+    dialog = ExportDialog(None, opened.session.engine.source, opened.memory)
+    width, height = opened.session.engine.base.size
+    dialog.folder.setText(str(tmp_path))
+    for text, expected in (
+        ("", None),
+        (str(width // 2), (width // 2,) * 2),
+        (f"{width} × {height // 2}", (width, height // 2)),
+    ):
+        dialog.room.setText(text)
+        assert dialog.size_wanted == expected and dialog.go.isEnabled()
+    assert f"{height // 2} px" in dialog.note.text()
+    dialog.room.setText("large")
+    assert not dialog.go.isEnabled() and "longer side" in dialog.note.text()
+    target = tmp_path / "small.png"
+    with qtbot.waitSignal(opened.session.exporting.saved, timeout=20000):
+        opened.session.exporting.export(target, "png", quality=92, overwrite=False, size=(width, height // 2))
+    assert read_picture(target).height == height // 2
