@@ -15,7 +15,7 @@ demo: setup
 	$(BIN)/dustpan demo
 
 test: setup
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
+	QT_QPA_PLATFORM=offscreen OPENBLAS_NUM_THREADS=1 OMP_NUM_THREADS=1 $(BIN)/python -m pytest
 
 lint: setup
 	$(BIN)/ruff check src tests benchmarks scenes scripts training
