@@ -125,8 +125,9 @@ class Renderer:
             return self._filter(plan, prepared, region, read, check)
         wide = input_region(region, prepared.support, plan.size)
         tile = read(wide)
+        before = plan.before(prepared)
         share = prepared.step.mix * self._mask(
-            plan, prepared, region, lambda wanted: cut_region(tile, wide, wanted), check
+            before, prepared, region, lambda wanted: cut_region(tile, wide, wanted), check
         )
         below = cut_region(tile, wide, region)
         if not np.any(share):
@@ -136,20 +137,22 @@ class Renderer:
         return lay_over(below, above, law=prepared.step.blend, share=share)
 
     def _mask(
-        self, plan: Plan, prepared: Prepared, region: Region, read_input: Read, check: Check
+        self, before: Plan, prepared: Prepared, region: Region, read_input: Read, check: Check
     ) -> np.ndarray | float:
-        """Return the mask of a step over a region; its parts look at Base made quiet, or at the step's input."""
+        """Return the mask of a step; its parts look at Base made quiet, or at the result of the steps before it."""
         looks_at = prepared.looks_at
-        read = read_input if looks_at is None else partial(self.render, looks_at.at(plan.level), check=check)
-        if plan.before(prepared).channels == 1:
+        read = read_input if looks_at is None else partial(self.render, looks_at.at(before.level), check=check)
+        if before.channels == 1:
             read = partial(_grey_of_mosaic, read)
         where, analyses = prepared.step.where, prepared.mask_analyses
-        return mask_of(where, region, plan.size, level=plan.level, analyses=analyses, read=read)
+        return mask_of(where, region, before.size, level=before.level, analyses=analyses, read=read)
 
-    def mask(self, plan: Plan, prepared: Prepared, region: Region, *, check: Check = no_check) -> np.ndarray:
-        """Return the mask of a step over a region in pixels of the plan's level, (h, w) float32."""
-        before = plan.before(prepared)
-        mask = self._mask(plan, prepared, region, partial(self.sketch, before, check=check), check)
+    def show_mask(self, before: Plan, prepared: Prepared, region: Region, *, check: Check = no_check) -> np.ndarray:
+        """Return the mask of a step over a region in pixels of a level, (h, w) float32.
+
+        before : the plan of the steps before it, at that level.
+        """
+        mask = self._mask(before, prepared, region, partial(self.sketch, before, check=check), check)
         return np.broadcast_to(np.float32(mask), (region[3] - region[1], region[2] - region[0]))
 
     def _filter(self, plan: Plan, prepared: Prepared, region: Region, read: Read, check: Check) -> np.ndarray:

@@ -122,8 +122,9 @@ class Engine(Renderer):
 
     def plan_before(self, plan: Plan, prepared: Prepared) -> Plan:
         """Return the plan of the steps before one of a plan's, whether Base holds it or not."""
-        if prepared in plan.mended:
-            return replace(self._start, prepared=plan.mended[: plan.mended.index(prepared)])
+        mended = [other.step.id for other in plan.mended]
+        if prepared.step.id in mended:
+            return replace(self._start, prepared=plan.mended[: mended.index(prepared.step.id)])
         return plan.before(prepared)
 
     def _working_steps(self, route: Route) -> list[Step]:
@@ -247,6 +248,10 @@ class Engine(Renderer):
             return self.sketch(plan, region, check=check)
         before = self.plan_before(plan, prepared)
         return self.show_inside(before, prepared, name, region, level=plan.level, check=check)
+
+    def mask(self, plan: Plan, prepared: Prepared, region: Region, *, check: Check = no_check) -> np.ndarray:
+        """Return the mask of a step of a plan, whether Base holds it or not, for a region in pixels of its level."""
+        return self.show_mask(self.plan_before(plan, prepared).at(plan.level), prepared, region, check=check)
 
     def points_found(self, plan: Plan, step_id: str, *, check: Check = no_check) -> Points:
         """Return (x, y) of what a step of a plan finds in the whole picture; it is searched once."""

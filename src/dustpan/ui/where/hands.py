@@ -114,6 +114,7 @@ class Brush:
         self.parts = parts
         self.pressure = 1.0  # of a tablet, where there is one
         self._points: list[tuple[float, float, float]] = []
+        self._before: tuple[Stroke, ...] = ()  # the strokes that were there when this one began
         self._erasing = False
         self.at: QPointF | None = None  # the pointer, for the cursor
 
@@ -126,7 +127,7 @@ class Brush:
         """Begin a stroke; returns whether there is a brush."""
         if self.part is None or not picture.contains(at):
             return False
-        self._points, self._erasing = [], erase
+        self._points, self._before, self._erasing = [], self.part.params.strokes, erase
         self._add(at, picture)
         self._show(dragging=True)
         return True
@@ -174,14 +175,8 @@ class Brush:
         assert part is not None
         mode = "erase" if tip.erase != self._erasing else "add"
         stroke = Stroke(tuple(self._points), tip.size, tip.softness, tip.opacity, mode)
-        kept = part.params.strokes[:-1] if len(self._points) > 1 or self._drawn(part) else part.params.strokes
-        params = replace(part.params, strokes=(*kept, stroke))
+        params = replace(part.params, strokes=(*self._before, stroke))
         self.parts.set_params(part, params, "where, a stroke", dragging=dragging)
-
-    def _drawn(self, part: Any) -> bool:
-        """Return whether the last stroke of a part is the one under way."""
-        strokes = part.params.strokes
-        return bool(strokes) and strokes[-1].points[0] == self._points[0]
 
     def paint(self, painter: QPainter, picture: QRectF) -> None:
         """Draw the brush as a cursor: its rim, and where it begins to fade; dark and bright, to show on anything."""

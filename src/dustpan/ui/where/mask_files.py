@@ -14,6 +14,7 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from dustpan.core.document.forms import Embedded
+from dustpan.core.errors import PictureError
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.planes import shrink_to
 from dustpan.core.picture.source import Metadata
@@ -46,8 +47,8 @@ class MaskFiles(QObject):
         """Save the mask of the chosen step at full size, as a PNG of 8 bits."""
         session, step, plan = self.session, self.session.step, self.session.plan
         prepared = plan.find(step.id) if plan is not None and step is not None else None
-        if plan is None or prepared is None or prepared not in plan.prepared:
-            self.message.tell("This step has no mask of its own to save.", False)
+        if plan is None or prepared is None:
+            self.message.tell("The step is off: it has no mask to save.", False)
             return
         task = session.tasks.begin("saving", "Saving the Where", alone=False)
 
@@ -82,9 +83,10 @@ class MaskFiles(QObject):
 def embed_picture(path: Path) -> Embedded:
     """Return a picture's tones as a PNG that fits into a route; raises PictureError."""
     source = read_picture(path)
-    pixels = source.pixels if source.mosaic is None else source.pixels.astype(np.float32) / source.pixels.max()
-    tone = tone_of(to_working(pixels, linear=source.linear)) if source.mosaic is None else pixels[..., 0]
-    small = np.clip(shrink_to(np.ascontiguousarray(tone, np.float32), _LONGEST) * 255 + 0.5, 0, 255).astype(np.uint8)
+    if source.mosaic is not None:
+        raise PictureError(f"{path}: a raw picture is no mask; a grey picture was expected.")
+    tone = tone_of(to_working(source.pixels, linear=source.linear))
+    small = np.clip(shrink_to(tone, _LONGEST) * 255 + 0.5, 0, 255).astype(np.uint8)
     buffer = io.BytesIO()
     Image.fromarray(small).save(buffer, "PNG", optimize=True)
     return Embedded(buffer.getvalue())

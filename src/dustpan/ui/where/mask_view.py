@@ -97,7 +97,7 @@ class MaskView(QObject):
         if plan is None or step is None or step.where.everywhere:
             return None
         prepared = plan.find(step.id)
-        return prepared if prepared is not None and prepared in plan.prepared else None
+        return prepared
 
     def _clear(self) -> None:
         self.stop()

@@ -46,14 +46,14 @@ class Thumbnails(QObject):
         session = self.parts.session
         plan, step = session.plan, session.step
         prepared = plan.find(step.id) if plan is not None and step is not None else None
-        if plan is None or prepared is None or prepared not in plan.prepared or session.dragging:
+        if plan is None or prepared is None or session.dragging:
             return
         if prepared.step.where != step.where and len(prepared.step.where.parts) != len(step.where.parts):
             return  # a newer plan is on its way
         wanted = [
             (part, analysis)
             for part, analysis in zip(prepared.step.where.parts, prepared.mask_analyses, strict=True)
-            if self._shown.get(part.id) != (plan.base.key, part.kind, part.params, part.kept)
+            if self._shown.get(part.id) != _key_of(plan, prepared, part)
         ]
         if not wanted:
             return
@@ -61,14 +61,20 @@ class Thumbnails(QObject):
             self._token.cancel()
         token = self._token = Token()
         job = partial(_make_all, session.engine, plan, prepared, wanted, token.check)
-        session.jobs.run(job, partial(self._take, plan.base.key), priority=Priority.AROUND, token=token)
+        session.jobs.run(job, partial(self._take, plan, prepared), priority=Priority.AROUND, token=token)
 
-    def _take(self, base_key: str, made: list[tuple[Part, QImage]]) -> None:
+    def _take(self, plan: Plan, prepared: Prepared, made: list[tuple[Part, QImage]]) -> None:
         self._token = None
         for part, image in made:
-            self._shown[part.id] = (base_key, part.kind, part.params, part.kept)
+            self._shown[part.id] = _key_of(plan, prepared, part)
             self.icons[part.id] = QIcon(QPixmap.fromImage(image))
             self.made.emit(part.id, self.icons[part.id])
+
+
+def _key_of(plan: Plan, prepared: Prepared, part: Part) -> tuple:
+    """Return what a part's cover depends on."""
+    looked_at = plan.base.key if prepared.step.where.origin == "source" else prepared.raw_key
+    return looked_at, part.kind, part.params, part.kept
 
 
 def _make_all(engine, plan: Plan, prepared: Prepared, wanted, check) -> list[tuple[Part, QImage]]:
@@ -107,7 +113,7 @@ class CardMasks(QObject):
             return
         wanted = [
             prepared
-            for prepared in plan.prepared
+            for prepared in (*plan.mended, *plan.prepared)
             if not prepared.step.where.everywhere and self._shown.get(prepared.step.id) != prepared.key
         ]
         if not wanted:
