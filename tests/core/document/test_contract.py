@@ -75,6 +75,7 @@ FIXED = {
         "blue": (0, 2, 1),
         "blotch": (0, 5, 3),
         "detail_return": (0, 100, 20),
+        "guided": True,
     },
     ("Crisp", "sharpen"): {
         "amount": (0, 500, 100),

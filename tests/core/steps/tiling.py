@@ -18,7 +18,7 @@ def compare_whole_and_tiled(engine: Engine, plan: Plan) -> None:
     tile = engine.source.read((0, 0, *size))
     kept = tile.copy()
     tile.flags.writeable = False
-    context = Context(prepared.noise, size, mosaic=engine.source.mosaic)
+    context = Context(prepared.noise, size, mosaic=engine.source.mosaic, features=engine.source.features)
     whole = prepared.kind.apply(tile, (0, 0, *size), prepared.params, prepared.analysis, context)
     assert whole.shape[:2] == kept.shape[:2] and whole.shape[2] == plan.channels
     assert np.isfinite(whole).all()

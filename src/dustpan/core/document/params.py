@@ -34,6 +34,7 @@ class Param:
     narrow : whether its control shares a row with its narrow neighbours.
     picked : whether it can be taken from a pixel of the picture: see `StepKind.pick`.
     apart : whether `auto` neither proposes it nor ends when it is changed.
+    only : what a picture must have for it to do anything: "features" or empty.
     """
 
     label: str
@@ -51,6 +52,7 @@ class Param:
     narrow: bool = False
     picked: bool = False
     apart: bool = False
+    only: str = ""
 
     @property
     def range(self) -> tuple[float, float]:

@@ -44,6 +44,7 @@ class Survey:
     compression : of a JPEG.
     linear : whether the source holds linear light.
     grey : whether it has one channel.
+    features : whether it brings feature channels along.
     visible : noise that may stay, in units of what can just be seen: see `visibility`.
     """
 
@@ -61,6 +62,7 @@ class Survey:
     compression: Compression | None = None
     linear: bool = False
     grey: bool = False
+    features: bool = False
     visible: float = 1.0
 
     @cached_property

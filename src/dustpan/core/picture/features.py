@@ -9,6 +9,9 @@ import numpy as np
 
 from dustpan.core.picture.region import Region
 
+#: Differences beyond which pixels show another surface; of depth as a share of the distance.
+OTHER_SURFACE = {"albedo": 0.25, "normal": 0.5, "depth": 0.1}
+
 _NAMES = {"albedo": ("albedo",), "normal": ("normal", "normals", "n"), "depth": ("depth", "z")}
 _ORDER = "rgbxyz"  # of the channels of a group
 

@@ -65,4 +65,5 @@ def make_survey(
         compression=source.compression,
         linear=source.linear,
         grey=source.grey,
+        features=source.features is not None,
     )

@@ -105,7 +105,7 @@ class Controls(QWidget):
     def refresh(self) -> None:
         """Show the chosen step as it stands."""
         step = self.session.step
-        shape = None if step is None else (step.id, step.kind)
+        shape = None if step is None else (step.id, step.kind, self._has_features())
         if shape != self._built_for or self._scroll.widget() is None:
             self._built_for = shape
             self._build(step)
@@ -139,7 +139,7 @@ class Controls(QWidget):
     def _build_params(self, column: QVBoxLayout, params_type: type[Params], change: Change) -> None:
         shared: QHBoxLayout | None = None  # the row of narrow controls
         for key, described in params_type.described().items():
-            if key == "auto":
+            if key == "auto" or (described.only == "features" and not self._has_features()):
                 continue
             field = make_field(key, described, change)
             self._settings.append(field)
@@ -157,6 +157,10 @@ class Controls(QWidget):
                 column.addLayout(labelled_row(described.label, field.widget))
             else:
                 column.addWidget(field.widget)
+
+    def _has_features(self) -> bool:
+        engine = self.session.engine
+        return engine is not None and engine.source.features is not None
 
     def _add_keyholes(self, kind: StepKind) -> None:
         """Give each parameter that has an inner picture a keyhole, which shows it while it is pressed."""

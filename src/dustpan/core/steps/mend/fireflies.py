@@ -12,10 +12,10 @@ from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.fireflies import find_fireflies, mend_fireflies, support
 from dustpan.core.picture.curve import decode_curve
+from dustpan.core.picture.features import OTHER_SURFACE
 from dustpan.core.steps.base import Context, Inside, StepKind
 from dustpan.core.steps.finding import Finding
 
-_OTHER_SURFACE = {"albedo": 0.25, "normal": 0.5, "depth": 0.1}  # differences beyond which pixels are not compared
 _A_FEW = 25.0  # fireflies in a megapixel that are not worth a word: glints on metal count as many
 _CLEAR = 0.3  # strength at which those are counted
 
@@ -104,7 +104,7 @@ class Fireflies(StepKind):
 def _found(tile, region, params: FirefliesParams, context: Context) -> tuple[np.ndarray, np.ndarray]:
     surface = np.zeros((*tile.shape[:2], 0), np.float32)
     if context.features is not None:
-        surface = context.features.surface(region, **_OTHER_SURFACE)
+        surface = context.features.surface(region, **OTHER_SURFACE)
     return find_fireflies(
         decode_curve(tile),
         surface,

@@ -12,10 +12,13 @@ from dustpan.core.filters import quick, thorough
 from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of, with_grey
 from dustpan.core.filters.cut_off import SUPPORT as CUT_OFF_SUPPORT
 from dustpan.core.filters.cut_off import restore_cut_off
-from dustpan.core.filters.dct import halve
+from dustpan.core.filters.dct import STEP, halve
 from dustpan.core.filters.detail import SUPPORT as DETAIL_SUPPORT
 from dustpan.core.filters.detail import structured_part
-from dustpan.core.filters.quick import Cleaning, clean_tile
+from dustpan.core.filters.quick import Cleaning, SigmaOf, clean_tile
+from dustpan.core.filters.sharpen import noise_gain
+from dustpan.core.filters.surfaces import FINE, Explained, explain
+from dustpan.core.filters.surfaces import SUPPORT as SURFACES_SUPPORT
 from dustpan.core.filters.thorough import clean_thoroughly
 from dustpan.core.noise.carry import carry_field
 from dustpan.core.noise.fields import EvenField, NoiseField
@@ -24,6 +27,7 @@ from dustpan.core.noise.model import DISPLAY, DOUBTFUL, NOTICEABLE, NOTICEABLE_C
 from dustpan.core.noise.pattern import pattern
 from dustpan.core.noise.survey import Survey
 from dustpan.core.noise.visibility import least_to_take
+from dustpan.core.picture.features import OTHER_SURFACE
 from dustpan.core.picture.region import WHOLE, Region
 from dustpan.core.steps.base import Context, Inside, StepKind
 from dustpan.core.steps.finding import Finding
@@ -106,6 +110,13 @@ class NoiseParams(Params):
         high=100.0,
         step=1.0,
     )
+    guided: bool = param(
+        "Guided by surfaces",
+        True,
+        "Uses the albedo, normals and depth that a rendered picture brings along to tell its detail from its noise.",
+        apart=True,
+        only="features",
+    )
     engine: str = param(
         "Engine",
         "quick",
@@ -128,11 +139,13 @@ class NoiseAnalysis:
     field : noise to take away, by tone and place.
     coarse : correction for coarse blotches (h x w x 3), or None.
     cut_off : (3,) deviations of red, green and blue noise that black and white have cut off; zeros for none.
+    guided : whether the picture's surfaces tell detail from noise.
     """
 
     field: NoiseField
     coarse: np.ndarray | None
     cut_off: np.ndarray
+    guided: bool = False
 
 
 class Noise(StepKind):
@@ -152,9 +165,11 @@ class Noise(StepKind):
     }
 
     def support(self, params, analysis):
-        """Return 20 to 98 px: more for coarser scales, for giving detail back and for the thorough engine."""
+        """Return 20 to 102 px: more for coarser scales, giving detail back, surfaces and the thorough engine."""
         engine = thorough if params.engine == "thorough" else quick
-        return engine.support(_scales(params)) + CUT_OFF_SUPPORT + (DETAIL_SUPPORT if params.detail_return > 0 else 0)
+        guided = analysis is not None and analysis.guided
+        detail = DETAIL_SUPPORT if params.detail_return > 0 else 0
+        return engine.support(_scales(params, guided)) + (SURFACES_SUPPORT if guided else CUT_OFF_SUPPORT) + detail
 
     def measured(self, survey):
         """Return the settings for the noise at the step's input."""
@@ -162,7 +177,7 @@ class Noise(StepKind):
 
     def resolve(self, params, measured):
         """Return the measured settings when `auto` is on."""
-        return replace(measured, auto=True, engine=params.engine) if params.auto else params
+        return replace(measured, auto=True, engine=params.engine, guided=params.guided) if params.auto else params
 
     def scaled(self, params, level):
         """Return the settings of a draft, which the quick engine makes."""
@@ -176,7 +191,8 @@ class Noise(StepKind):
         if added is not None:
             factors = np.array([params.red, params.green, params.blue], np.float32)
             cut_off = added.channels * factors * np.float32(added.sure)
-        return NoiseAnalysis(field, _coarse_correction(params, survey, field), cut_off)
+        guided = params.guided and survey.features
+        return NoiseAnalysis(field, _coarse_correction(params, survey, field), cut_off, guided)
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile cleaned; looks `support` px around."""
@@ -191,19 +207,24 @@ class Noise(StepKind):
     def _clean(self, tile, region, params, analysis, context: Context) -> np.ndarray:
         """Return the tile cleaned, without detail given back and without coarse blotches."""
         strengths = (params.luminance / 100, params.colour / 100)
+        features = context.features if analysis.guided else None
         field = replace(context, noise=analysis.field)
         spectrum = np.maximum([field.spectrum(scale) for scale in range(_SCALES)], _LEAST_SPECTRUM)
         if params.blotch < 0.5:
             spectrum = spectrum * _FINE_ONLY
+        explained = explain(tile, features.surface(region, **OTHER_SURFACE)) if features else None
         cleaning = Cleaning(
-            sigma=lambda tone, scale, part: _ASSUMED * field.sigma(tone, _moved(part, region), scale=scale),
+            sigma=_sigma_of(field, region, explained),
             spectrum=spectrum,
             strengths=strengths,
-            scales=_scales(params),
+            scales=_scales(params, analysis.guided),
             check=context.check,
         )
         clean = clean_thoroughly if params.engine == "thorough" else clean_tile
-        cleaned = clean(tile, cleaning, ends=context.ends(region), left=region[0])
+        rest = tile - explained.detail if explained else tile
+        cleaned = clean(rest, cleaning, ends=context.ends(region), left=region[0])
+        if explained:
+            return cleaned + explained.detail
         return restore_cut_off(cleaned, analysis.cut_off, strengths)
 
     def show_inside(self, name, tile, region, params, analysis, context):
@@ -274,6 +295,22 @@ class Noise(StepKind):
     def tell(self, params, analysis, found=None):
         """Return the part of the luminance noise that goes where nothing lies under it."""
         return f"{params.luminance:.0f} % off bare areas"
+
+
+def _sigma_of(context: Context, region: Region, explained: Explained | None) -> SigmaOf:
+    """Return the noise of a tile that covers a region, by tone, and by place where surfaces tell it."""
+    spectrum = context.spectrum()
+    gain = np.array([noise_gain(plane, radius=FINE, finest=1.0) for plane in spectrum], np.float32)
+
+    def sigma(tone: np.ndarray, scale: int, part: Region) -> np.ndarray:
+        moved = _moved(part, region)
+        by_tone = context.sigma(tone, moved, scale=scale)
+        if explained is not None:
+            full = context.sigma(tone, moved) if scale else by_tone
+            by_tone = by_tone * explained.louder(full, gain, part, STEP << scale)
+        return _ASSUMED * by_tone
+
+    return sigma
 
 
 def _structure_lost(
@@ -371,8 +408,9 @@ def _coarse_correction(params: NoiseParams, survey: Survey, field: NoiseField) -
     return clean_tile(reduced, cleaning) - reduced
 
 
-def _scales(params: NoiseParams) -> int:
-    return int(min(max(round(params.blotch), 1), _SCALES))
+def _scales(params: NoiseParams, guided: bool = False) -> int:
+    most = _SCALES - 1 if guided and params.engine == "thorough" else _SCALES  # no step looks farther than 104 px
+    return int(min(max(round(params.blotch), 1), most))
 
 
 def _moved(part: Region, region: Region) -> Region:

@@ -1,0 +1,64 @@
+"""Cleaning of rendered pictures, guided by what their surfaces are."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import cv2
+import numpy as np
+import pytest
+from tests.core.steps.tiling import compare_whole_and_tiled
+
+from dustpan.core.document.history import Document
+from dustpan.core.document.route import Route, new_step
+from dustpan.core.picture.curve import encode_curve
+from dustpan.core.picture.source import Source
+from dustpan.core.render.engine import Engine
+from dustpan.simulate.scenes import load_features, load_truth
+
+SHAPE, CORNER = (544, 592), (60, 90)
+AXES = {"albedo": "RGB", "normal": "XYZ", "depth": "Z"}
+
+
+@pytest.fixture(scope="module")
+def rendered():
+    """Linear light of the bench, the same with noise that places have more and less of, and its layers."""
+    rows, columns = (slice(first, first + side) for first, side in zip(CORNER, SHAPE, strict=True))
+    features = load_features("bench")
+    height, width = features["albedo"].shape[:2]
+    light = cv2.resize(load_truth("bench"), (width, height), interpolation=cv2.INTER_AREA)[rows, columns]
+    rng = np.random.default_rng(3)
+    places = cv2.resize(rng.uniform(0.02, 0.25, (9, 9)).astype(np.float32), SHAPE[::-1])[..., None]
+    noisy = np.maximum(light * (1 + places * rng.normal(0, 1, light.shape)), 0).astype(np.float32)
+    layers = {
+        f"{what}.{axis}": planes[rows, columns, n]
+        for what, planes in features.items()
+        for n, axis in enumerate(AXES[what])
+    }
+    return light, noisy, layers
+
+
+def cleaned(rendered, *, layers=None, **values):
+    _, noisy, own = rendered
+    step = new_step("noise", "noise")
+    engine = Engine(Source(noisy, linear=True, layers=own if layers is None else layers))
+    settings = {"auto": False, "luminance": 100.0, "colour": 100.0, "detail_return": 0.0, **values}
+    return engine, engine.plan(Document(Route((replace(step, params=replace(step.params, **settings)),))), outline=True)
+
+
+def error(rendered, engine, plan) -> float:
+    truth = np.clip(encode_curve(rendered[0]), 0, 1)
+    return float(10 * np.log10(np.mean((np.clip(engine.render(plan, (0, 0, *plan.size)), 0, 1) - truth) ** 2)))
+
+
+def test_surfaces_tell_detail_from_noise(rendered):
+    plain = error(rendered, *cleaned(rendered, guided=False))
+    assert error(rendered, *cleaned(rendered)) < plain - 1.0
+    says_nothing = {f"normal.{axis}": np.ones(SHAPE, np.float32) for axis in "XYZ"}
+    assert error(rendered, *cleaned(rendered, layers=says_nothing)) < plain
+    assert error(rendered, *cleaned(rendered, layers={})) == plain
+
+
+@pytest.mark.parametrize("engine", ["quick", "thorough"])
+def test_a_guided_picture_is_cleaned_the_same_in_tiles(rendered, engine):
+    compare_whole_and_tiled(*cleaned(rendered, engine=engine, detail_return=40.0))
