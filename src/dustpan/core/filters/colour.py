@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from dustpan.core.kernels.pixelwise import add_grey, join_opponent, mean_tone, split_opponent
+from dustpan.core.kernels.pixelwise import add_grey, add_grey_within, join_opponent, mean_tone, split_opponent
+
+_ENDS = np.float32(0.6 / 255), np.float32(1 - 0.6 / 255)  # tones that 8 bits tell from black and white
 
 #: Rows are luminance, red against blue, green against both; orthonormal, so noise keeps its size.
 OPPONENT = np.array(
@@ -38,4 +40,15 @@ def with_grey(rgb: np.ndarray, grey: np.ndarray, part: float = 1.0) -> np.ndarra
     out = np.empty(rgb.shape, np.float32)
     plane = np.require(grey, np.float32, ("C", "W"))
     add_grey(np.require(rgb, np.float32, ("C", "W")), plane, np.float32(part), out)
+    return out
+
+
+def with_grey_within(rgb: np.ndarray, grey: np.ndarray, part: float = 1.0) -> np.ndarray:
+    """Do what `with_grey` does, and drive no channel to black or white that was not there.
+
+    Half of the way to there is free, what would go farther is held. Channels beyond black and white stay beyond.
+    """
+    out = np.empty(rgb.shape, np.float32)
+    plane = np.require(grey, np.float32, ("C", "W"))
+    add_grey_within(np.require(rgb, np.float32, ("C", "W")), plane, np.float32(part), *_ENDS, out)
     return out

@@ -16,6 +16,7 @@ Profiles = tuple[np.ndarray, np.ndarray]
 REACH = 9  # px to both sides of an edge
 _ALONG = 4  # px to both sides along an edge that are averaged
 _PLATEAU = 6  # px from an edge where its plateau begins
+_NEAR = 4  # px beside an edge in which it overshoots
 _MOST_EDGES = 40  # of a patch
 _LEAST_SLOPE = 0.12  # of an edge, as a Sobel filter of tones gives it
 _LEAST_STEP = 0.05  # tone
@@ -29,10 +30,19 @@ class Edges:
     ----------
     profiles : across them, before and after.
     steps : (n,) their heights before, in tone.
+    angles : (n,) across them, degrees counterclockwise from level, 0 to 180.
     """
 
     profiles: Profiles
     steps: np.ndarray
+    angles: np.ndarray
+
+    @classmethod
+    def joined(cls, parts: Sequence[Edges]) -> Edges:
+        """Return the edges of several patches together."""
+        first, second = (np.concatenate([part.profiles[n] for part in parts]) for n in (0, 1))
+        rest = (np.concatenate([getattr(part, name) for part in parts]) for name in ("steps", "angles"))
+        return cls((first, second), *rest)
 
     def at_least(self, step: float) -> Profiles:
         """Return the profiles of edges of at least a step."""
@@ -53,7 +63,8 @@ def find_edges(before: np.ndarray, after: np.ndarray) -> Edges | None:
     scaled = [_scale(profile) for profile in _sample_profiles(tones, rows, columns, direction)]
     (first, steps), (second, _) = scaled
     sound = np.isfinite(first).all(axis=1) & np.isfinite(second).all(axis=1)
-    return Edges((first[sound], second[sound]), steps[sound]) if sound.any() else None
+    angles = np.rad2deg(np.arctan2(-direction[1], direction[0])) % 180
+    return Edges((first[sound], second[sound]), steps[sound], angles[sound]) if sound.any() else None
 
 
 def _steepest_points(steep: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -93,10 +104,23 @@ def _scale(profiles: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
 def edge_rise(patches: Sequence[np.ndarray]) -> float | None:
     """Return the 10-90 % rise of the strongest edges of patches (h x w x 3), in px; None without an edge."""
     found = [edges.profiles[0] for patch in patches if (edges := find_edges(patch, patch)) is not None]
-    if not found:
-        return None
-    profile = np.median(np.concatenate(found), axis=0)
+    return rise_of(np.median(np.concatenate(found), axis=0)) if found else None
+
+
+def rise_of(profile: np.ndarray, low: float = 0.1, high: float = 0.9) -> float:
+    """Return the way, px, over which a profile with a step of 1 goes from one part of it to another."""
     fine = np.linspace(0, len(profile) - 1, 20 * len(profile))
     values = np.maximum.accumulate(np.interp(fine, np.arange(len(profile)), profile))
-    low, high = (fine[np.searchsorted(values, level)] if values[-1] >= level else fine[-1] for level in (0.1, 0.9))
-    return float(high - low)
+    first, last = (fine[np.searchsorted(values, level)] if values[-1] >= level else fine[-1] for level in (low, high))
+    return float(last - first)
+
+
+def overshoot_of(profiles: np.ndarray) -> float:
+    """Return the median overshoot of unit-step profiles, (n, 2 * REACH + 1), on the worse side; a part of the step.
+
+    The median is taken first: the extremes of single profiles would be those of their noise.
+    """
+    profile = np.median(profiles, axis=0)
+    light = profile[REACH + 1 : REACH + 1 + _NEAR].max() - 1
+    dark = -profile[REACH - _NEAR : REACH].min()
+    return float(max(light, dark))

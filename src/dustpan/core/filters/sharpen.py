@@ -7,10 +7,15 @@ from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
+from scipy.optimize import brentq
+from scipy.special import erf
 
+from dustpan.core.filters.edge_profiles import rise_of
 from dustpan.core.kernels.pixelwise import add_detail
 
 _FINEST = 0.5  # px, deviation of the blur that separates the finest octave from the rest
+_HALF_EDGE, _STEP = 40, 0.4  # px and tone of the edge that amounts are told on
+_QUANTILE_RISE = 2.563  # 10-90 % rise of an edge under a gaussian blur of deviation 1
 
 
 def reach(radius: float) -> int:
@@ -140,3 +145,20 @@ def _side(deviation: float) -> int:
 def _blur(plane: np.ndarray, deviation: float) -> np.ndarray:
     side = _side(deviation)
     return cv2.GaussianBlur(plane, (side, side), deviation, borderType=cv2.BORDER_REFLECT)
+
+
+def amount_to_steepen(rise: float, sharpening: Sharpening, *, by: float) -> float:
+    """Return the amount, 0 to 5, that makes an edge's 10-90 % rise (px) shorter by a part; 5 where none does.
+
+    Told on an edge without noise, as soft as a gaussian blur makes it.
+    """
+    at = np.arange(-_HALF_EDGE, _HALF_EDGE + 1, dtype=np.float64)
+    profile = 0.5 + _STEP / 2 * erf(at * _QUANTILE_RISE / (rise * np.sqrt(2)))
+    plane = np.repeat(profile.astype(np.float32)[None], _HALF_EDGE, axis=0)
+    quiet = np.zeros_like(plane)
+
+    def left(amount: float) -> float:
+        added = sharpen_plane(plane, replace(sharpening, amount=amount), noise=quiet)
+        return rise_of((plane + added)[_HALF_EDGE // 2] / _STEP - (0.5 / _STEP - 0.5)) / rise - (1 - by)
+
+    return float(brentq(left, 0.0, 5.0, xtol=0.02)) if left(5.0) < 0 < left(0.0) else 5.0

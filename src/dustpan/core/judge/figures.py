@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from dustpan.core.filters.edge_profiles import Edges, find_edges
-from dustpan.core.judge.harms import bands, clipping, edges, gradients, louder, stars, texture, tones
+from dustpan.core.judge.harms import bands, clipping, edges, gradients, louder, stars, texture, tones, worms
 from dustpan.core.judge.harms.base import Harm, Pair
 from dustpan.core.judge.spots import Spot
 from dustpan.core.steps.finding import Finding
@@ -26,6 +26,7 @@ HARMS: tuple[Harm, ...] = (
     bands.BANDS,
     stars.STARS,
     louder.LOUDER,
+    worms.WORMS,
 )
 _MOST_POINTS = 12  # of a harm
 
@@ -46,6 +47,7 @@ class Figures:
     bands_drawn : deviation of rows or columns that are newly shifted as a whole, display values.
     stars_lost : share of the points of light in the dark that have lost over 30 % of their light.
     noise_louder : part by which the noise of bare places has grown.
+    worms : deviation of strokes newly drawn in bare places, display values.
     clipped_black, clipped_white : shares of pixels newly at black and at white.
     """
 
@@ -59,6 +61,7 @@ class Figures:
     bands_drawn: float | None = None
     stars_lost: float | None = None
     noise_louder: float | None = None
+    worms: float | None = None
     clipped_black: float = 0.0
     clipped_white: float = 0.0
 
@@ -76,6 +79,7 @@ class PatchFigures:
     bands: float
     stars: stars.Stars
     louder: louder.Louder
+    worms: worms.Worms
 
 
 def measure_patch(
@@ -101,6 +105,7 @@ def measure_patch(
         bands=bands.measure_bands(pair),
         stars=stars.measure_stars(pair),
         louder=louder.measure_louder(pair),
+        worms=worms.measure_worms(pair),
     )
 
 
@@ -119,6 +124,7 @@ def combine_figures(patches: Sequence[PatchFigures]) -> Figures:
         bands_drawn=bands.combine_bands([p.bands for p in patches]),
         stars_lost=stars.combine_stars([p.stars for p in patches]),
         noise_louder=louder.combine_louder([p.louder for p in patches]),
+        worms=worms.combine_worms([p.worms for p in patches]),
         clipped_black=black,
         clipped_white=white,
     )

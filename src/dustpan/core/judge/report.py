@@ -99,6 +99,8 @@ def judge(
     # Clipping is a share of the picture, so the patches chosen for their edges and texture must not count.
     black, white = combine_clipping([report.patches[n].clipping for n in _chosen_by_tone(spots, len(pairs))])
     figures = replace(report.figures, clipped_black=black, clipped_white=white)
+    if engine.source.rendered:
+        figures = replace(figures, stars_lost=None)  # its points of light are glints and stray paths
     each = [combine_figures([patch]) for patch in report.patches]
     harm = [_name_culprit(finding, plan) for finding in find_harms(figures, spots, each)]
     return replace(report, figures=figures, harm=harm)
@@ -159,5 +161,9 @@ def _chosen_by_tone(spots: Sequence[Spot], count: int) -> Sequence[int]:
 
 def _name_culprit(finding: Finding, plan: Plan) -> Finding:
     """Return a harm with the step that has done it: the last that can do something against it, if any."""
-    able = [step for step in plan.all_active if step.kind.ease(step.params, finding.what, step.noise) is not None]
+    able = [
+        step
+        for step in plan.all_active
+        if finding.what in step.kind.spares or step.kind.ease(step.params, finding.what, step.noise) is not None
+    ]
     return replace(finding, step=able[-1].kind.kind, step_id=able[-1].step.id) if able else finding

@@ -62,6 +62,31 @@ def add_grey(rgb, grey, part, out):
             out[y, x, 2] = rgb[y, x, 2] + more
 
 
+@helper
+def _held(more, room):
+    """Return a change that comes up to `room` and not past it: half of the room is free."""
+    free = np.float32(0.5) * room
+    if more <= free:
+        return more
+    past = more - free
+    return free + free * past / (past + free + np.float32(1e-9))
+
+
+@kernel("f4[:,:,::1], f4[:,::1], f4, f4, f4, f4[:,:,::1]")
+def add_grey_within(rgb, grey, part, black, white, out):
+    """Do what `add_grey` does, but drive no channel past black or white that has not been there."""
+    height, width = grey.shape
+    for y in range(height):
+        for x in range(width):
+            r, g, b = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
+            more = part * grey[y, x]
+            if more > 0:
+                more = _held(more, abs(white - max(r, max(g, b))))
+            elif more < 0:
+                more = -_held(-more, abs(min(r, min(g, b)) - black))
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = r + more, g + more, b + more
+
+
 @kernel("f4[::1], f4[:,::1], f4, f4[:,::1]")
 def look_up(tone, tables, factor, out):
     """Fill (3, N) from (3, M) tables over tones 0 to 1, times a factor, at N tones; NaN counts as 0."""

@@ -43,8 +43,10 @@ class Survey:
     mosaic : of the sensor, for steps that work before development.
     compression : of a JPEG.
     linear : whether the source holds linear light.
+    rendered : whether the picture seems to be a renderer's.
     grey : whether it has one channel.
     features : whether it brings feature channels along.
+    once : makes what is told of the crops, by name, when it is first asked for.
     visible : noise that may stay, in units of what can just be seen: see `visibility`.
     """
 
@@ -57,10 +59,12 @@ class Survey:
     crop_regions: Sequence[Region]
     scan: Callable[[Callable[[np.ndarray, Region], Any], Sequence[Region]], list]
     find_points: Callable[[str, Params], Points]
+    once: Callable[[str, Callable[[], Any]], Any]
     metadata: Metadata
     mosaic: Mosaic | None = None
     compression: Compression | None = None
     linear: bool = False
+    rendered: bool = False
     grey: bool = False
     features: bool = False
     visible: float = 1.0
@@ -74,12 +78,6 @@ class Survey:
     def crops(self) -> list[np.ndarray]:
         """Crops of the mended picture at full size, about 1.25 MP together, spread evenly over it."""
         return self.read_crops()
-
-    @property
-    def rendered(self) -> bool:
-        """Whether the picture seems to be a renderer's: linear light that no camera and no telescope has seen."""
-        telescope = self.metadata.native is not None and self.metadata.native[0] == "fits"
-        return self.linear and self.mosaic is None and not self.metadata.camera and not telescope
 
     @property
     def megapixels(self) -> float:

@@ -156,6 +156,12 @@ class Source:
         """Whether the picture has one channel."""
         return self.pixels.shape[2] == 1 and self.mosaic is None
 
+    @property
+    def rendered(self) -> bool:
+        """Whether the picture seems to be a renderer's: linear light that no camera and no telescope has seen."""
+        telescope = self.metadata.native is not None and self.metadata.native[0] == "fits"
+        return self.linear and self.mosaic is None and not self.metadata.camera and not telescope
+
     @cached_property
     def features(self) -> Features | None:
         """Feature channels among the layers."""

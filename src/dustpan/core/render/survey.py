@@ -14,7 +14,7 @@ from dustpan.core.noise.survey import Points, Survey
 from dustpan.core.picture.region import Region
 from dustpan.core.picture.source import Source
 from dustpan.core.render.blocks import Renderer
-from dustpan.core.render.plan import Plan
+from dustpan.core.render.plan import Plan, digest
 from dustpan.core.work.cancel import Check
 from dustpan.core.work.pool import Pool
 from dustpan.core.work.sharing import map_shared
@@ -50,6 +50,9 @@ def make_survey(
         exact = plan.at(0)
         return map_shared(lambda region: work(renderer.sketch(exact, region, check=check), region), wanted, pool)
 
+    def once(name: str, make: Callable[[], Any]) -> Any:
+        return renderer.stores.analyses.get_or_make(digest(mended.key, name), make, check=check)
+
     return Survey(
         size=plan.base.size,
         noise=plan.noise_after,
@@ -60,10 +63,12 @@ def make_survey(
         crop_regions=regions,
         scan=scan,
         find_points=find_points,
+        once=once,
         metadata=source.metadata,
         mosaic=plan.base.mosaic,
         compression=source.compression,
         linear=source.linear,
+        rendered=source.rendered,
         grey=source.grey,
         features=source.features is not None,
     )

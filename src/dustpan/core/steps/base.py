@@ -119,11 +119,15 @@ class StepKind(StepDescription):
     inside : its inner pictures by name.
     marks : whether it finds single pixels, which `mark` shows.
     keeps_noise : whether the noise behind it is the noise before it: what it changes is no part of that.
+    judged_by : the parameter of which too much does harm; empty where none is.
+    spares : by harm, the kind of part that is taken out of the step's Where against it, when gentler settings end.
     """
 
     inside: ClassVar[dict[str, Inside]] = {}
     marks: ClassVar[bool] = False
     keeps_noise: ClassVar[bool] = False
+    judged_by: ClassVar[str] = ""
+    spares: ClassVar[dict[str, str]] = {}
 
     def support(self, params: Params, analysis: Any) -> int:
         """Return how many pixels around a tile `apply` looks at, 0 to 104."""

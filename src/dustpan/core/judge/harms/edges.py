@@ -6,12 +6,11 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from dustpan.core.filters.edge_profiles import REACH, Edges, Profiles
+from dustpan.core.filters.edge_profiles import Edges, Profiles, overshoot_of
 from dustpan.core.judge.harms.base import Harm
 
 HALO = Harm("halo", "halo", 0.05, "halos of {size:.0f} % along edges", 100)
 
-_NEAR = 4  # px beside an edge in which it overshoots
 _MANY = 8  # profiles of a patch from which it is judged on its own
 _STRONG = 0.5  # of the step of the strongest edges; weaker ones are not judged
 
@@ -39,16 +38,5 @@ def halo_of(profiles: Sequence[Profiles], *, before: bool = True) -> float | Non
     """
     if not profiles:
         return None
-    first, last = (_overshoot(np.concatenate([p[n] for p in profiles])) for n in (0, 1))
+    first, last = (overshoot_of(np.concatenate([p[n] for p in profiles])) for n in (0, 1))
     return max(last - first, 0.0) if before else last
-
-
-def _overshoot(profiles: np.ndarray) -> float:
-    """Return the median overshoot of unit-step profiles, on the worse side.
-
-    The median is taken first: the extremes of single profiles would be those of their noise.
-    """
-    profile = np.median(profiles, axis=0)
-    light = profile[REACH + 1 : REACH + 1 + _NEAR].max() - 1
-    dark = -profile[REACH - _NEAR : REACH].min()
-    return float(max(light, dark))

@@ -22,16 +22,23 @@ Louder = np.ndarray
 
 def measure_louder(pair: Pair) -> Louder:
     """Return (n, 2) deviations of fine detail, before and after, in the squares of a patch that hold noise alone."""
-    energies = []
-    for picture in pair:
-        tone = tone_of(picture)
-        rest = tone - cv2.GaussianBlur(tone, (0, 0), 1.5)
-        energies.append((square_means(rest * rest), _coarse(tone)))
-    (before, unrest), (after, _) = energies
-    if not before.size:
-        return np.empty((0, 2))
-    bare = (before <= _BARE**2 * np.quantile(before, 0.1) + 1e-9) & (unrest < before + (1 / 255) ** 2)
-    return np.sqrt(np.column_stack([before[bare], after[bare]]))
+    bare = bare_squares(pair[0])
+    return np.sqrt(np.column_stack([_fine(tone_of(picture))[bare] for picture in pair]))
+
+
+def bare_squares(picture: np.ndarray) -> np.ndarray:
+    """Return which squares of a patch (h x w x 3) hold noise alone."""
+    tone = tone_of(picture)
+    fine = _fine(tone)
+    if not fine.size:
+        return np.zeros(fine.shape, bool)
+    return (fine <= _BARE**2 * np.quantile(fine, 0.1) + 1e-9) & (_coarse(tone) < fine + (1 / 255) ** 2)
+
+
+def _fine(tone: np.ndarray) -> np.ndarray:
+    """Return the energy of fine detail in each square."""
+    rest = tone - cv2.GaussianBlur(tone, (0, 0), 1.5)
+    return square_means(rest * rest)
 
 
 def _coarse(tone: np.ndarray) -> np.ndarray:

@@ -8,16 +8,15 @@ from typing import ClassVar
 import numpy as np
 
 from dustpan.core.document.params import Params, param
-from dustpan.core.filters.colour import tone_of, with_grey
+from dustpan.core.filters.colour import tone_of, with_grey, with_grey_within
 from dustpan.core.filters.deconvolve import SHAPES, deconvolve, support_of
-from dustpan.core.filters.edge_profiles import edge_rise
 from dustpan.core.picture.curve import decode_curve, encode_curve, encode_slope
 from dustpan.core.steps.base import Context, Inside, StepKind
+from dustpan.core.steps.easing import eased_strength
+from dustpan.core.steps.softness import blur_of
 
 _TONE_OF_LUMINANCE = np.float32(3**-0.5)  # the mean of three channels is luminance divided by the root of three
 _LEAST_RADIUS = 0.3  # px
-_RISE = 2.56  # 10-90 % rise of an edge under a gaussian blur of deviation 1
-_OWN = 0.55  # px, deviation of the blur that any sampled picture has
 _LEAST_SIGMA = np.float32(0.4 / 255)  # what rounding to 8 bits makes
 
 
@@ -55,6 +54,8 @@ class Deblur(StepKind):
     help = "Takes the blur of a lens, of focus or of a motion back, without rings at edges; noise is left alone."
     params_type = DeblurParams
     default_blend = "luminance_only"
+    judged_by = "strength"
+    spares: ClassVar = {"noise_louder": "flat", "worms": "flat"}
     inside: ClassVar = {"gained": Inside("What is gained", "radius")}
 
     def support(self, params, analysis):
@@ -63,7 +64,7 @@ class Deblur(StepKind):
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its luminance deblurred; looks `support` px around."""
-        return with_grey(tile, self._gained(tile, region, params, context), params.strength)
+        return with_grey_within(tile, self._gained(tile, region, params, context), params.strength)
 
     def _gained(self, tile, region, params, context: Context) -> np.ndarray:
         """Return (h, w) what is added to the tone."""
@@ -90,15 +91,21 @@ class Deblur(StepKind):
 
     def measured(self, survey):
         """Return the blur that the picture's own sharpest edges have."""
-        rise = edge_rise([np.clip(crop, 0, 1) for crop in survey.crops])
-        if rise is None:
+        blur = blur_of(survey)
+        if blur is None:
             return DeblurParams()
-        blur = np.sqrt(max((rise / _RISE) ** 2 - _OWN**2, _LEAST_RADIUS**2))
-        return DeblurParams(radius=round(float(np.clip(blur, *DeblurParams.described()["radius"].range)), 1))
+        radius = round(float(np.clip(blur.radius, *DeblurParams.described()["radius"].range)), 1)
+        return DeblurParams(shape=blur.shape, radius=radius, angle=float(round(blur.angle) % 180))
 
     def propose(self, survey):
         """Propose nothing: whether softness is a fault is for the eye to say."""
         return None
+
+    def ease(self, params, harm, noise):
+        """Leave more noise alone, then take less of the result, and in the end none."""
+        if harm in ("noise_louder", "worms") and params.damping < 1:
+            return replace(params, damping=round(min(params.damping + 0.2, 1.0), 2))
+        return eased_strength(params, "strength", harm, least=0.2)
 
     def tell(self, params, analysis, found=None):
         """Return the blur."""

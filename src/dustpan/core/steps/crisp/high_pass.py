@@ -12,11 +12,14 @@ from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.high_pass import OVERLAYS, blur_reach, finer_than, lay_detail, steepened
 from dustpan.core.filters.quick import Cleaning, clean_tile, support
 from dustpan.core.steps.base import Context, Inside, StepKind
+from dustpan.core.steps.easing import eased_strength
+from dustpan.core.steps.softness import blur_of
 
 _SCALES = 2
 _LEAST_SPECTRUM = np.float32(0.5)  # of the mean, that each coefficient is taken to hold
 _TWICE = 2.0  # times the noise that the model tells, taken for noise at 100 %
 _LEAST_RADIUS = 0.4  # px
+_WIDER = 1.25  # than the 10-90 % rise of the picture's edges, the radius that takes them in
 _STEEPEST = 7.5  # px, largest radius at which the detail picture is sharpened: no step looks farther than 104 px
 
 
@@ -53,6 +56,8 @@ class HighPass(StepKind):
     label = "High-pass"
     help = "Lays the picture's own detail over it, freed of noise; good for what is coarser than sharpening reaches."
     params_type = HighPassParams
+    judged_by = "strength"
+    spares: ClassVar = {"noise_louder": "flat", "worms": "flat"}
     inside: ClassVar = {"detail": Inside("Detail picture", "radius")}
 
     def support(self, params, analysis):
@@ -87,6 +92,23 @@ class HighPass(StepKind):
     def idle(self, params):
         """Return whether nothing is laid over."""
         return params.strength <= 0
+
+    def measured(self, survey):
+        """Return a radius that takes in the picture's own edges."""
+        blur = blur_of(survey)
+        if blur is None:
+            return HighPassParams()
+        return HighPassParams(radius=round(min(max(_WIDER * blur.rise, 1.0), 10.0), 1))
+
+    def propose(self, survey):
+        """Propose nothing: sharpening is proposed, and both together are a matter of taste."""
+        return None
+
+    def ease(self, params, harm, noise):
+        """Clean the detail further, then lay less of it over, and in the end none."""
+        if harm in ("noise_louder", "worms") and params.clean < 100:
+            return replace(params, clean=min(params.clean + 20, 100.0))
+        return eased_strength(params, "strength", harm, least=10.0)
 
     def tell(self, params, analysis, found=None):
         """Return strength and radius."""

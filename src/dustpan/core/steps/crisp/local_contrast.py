@@ -13,6 +13,7 @@ from dustpan.core.filters.colour import tone_of, with_grey
 from dustpan.core.filters.planes import guided_base, shrink_to
 from dustpan.core.filters.tone import smooth_step
 from dustpan.core.steps.base import Context, Inside, StepKind
+from dustpan.core.steps.easing import eased_strength
 
 _PLANE_SIDE = 500  # longest side of the planes that hold the base layer
 _SOFTNESS = 0.11  # step of tone still taken for texture; stronger ones stay in the base layer, and so have no halo
@@ -58,6 +59,7 @@ class LocalContrast(StepKind):
     help = "Sets parts off from what lies around them; strong edges grow no halo, flats no noise."
     params_type = LocalContrastParams
     default_blend = "luminance_only"
+    judged_by = "amount"
     inside: ClassVar = {"raised": Inside("What is raised", "radius")}
 
     def support(self, params, analysis):
@@ -105,6 +107,10 @@ class LocalContrast(StepKind):
     def carry(self, params, analysis, noise, lay=None):
         """Return the noise as it was: what is raised is coarser than noise."""
         return noise
+
+    def ease(self, params, harm, noise):
+        """Raise less, and in the end nothing."""
+        return eased_strength(params, "amount", harm, least=0.1)
 
     def tell(self, params, analysis, found=None):
         """Return how much and at what size."""

@@ -8,11 +8,27 @@ from typing import ClassVar
 import numpy as np
 
 from dustpan.core.document.params import Params, param
-from dustpan.core.filters.colour import tone_of, with_grey
-from dustpan.core.filters.sharpen import Sharpening, detail_of, gate_of, noise_gain, reach, sharpen_plane
-from dustpan.core.noise.model import DISPLAY
+from dustpan.core.filters.colour import tone_of, with_grey, with_grey_within
+from dustpan.core.filters.sharpen import (
+    Sharpening,
+    amount_to_steepen,
+    detail_of,
+    gate_of,
+    noise_gain,
+    reach,
+    sharpen_plane,
+)
+from dustpan.core.noise.model import DISPLAY, TONES
 from dustpan.core.steps.base import Context, Inside, StepKind
+from dustpan.core.steps.easing import OF_STRENGTH
+from dustpan.core.steps.softness import blur_of
 
+_SHARPEST, _USUAL_RISE, _SOFTEST = 1.6, 2.2, 6.0  # px of 10-90 % rise: as pixels can show, of most pictures, at most
+_STEEPER = 0.2  # part by which the picture's own edges are to rise over a shorter way
+_LEAST_AMOUNT, _MOST_AMOUNT = 15.0, 100.0  # %
+_CRISP = 0.05  # overshoot of the picture's edges from which more would be a halo
+_HALVED_BY = 5.0  # display values of noise at the input that halve the amount
+_CENTRE = (0.5, 0.5, 0.5, 0.5)  # extent of the picture's middle
 _LEAST_RADIUS = 0.35  # px; under it a draft shows nothing of the step
 _TONE_OF_LUMINANCE = np.float32(3**-0.5)  # the mean of three channels is luminance divided by the root of three
 
@@ -79,6 +95,8 @@ class Sharpen(StepKind):
     help = "Raises fine detail where there is some, leaves noise and bare areas alone, and keeps halos down."
     params_type = SharpenParams
     default_blend = "luminance_only"
+    judged_by = "amount"
+    spares: ClassVar = {"noise_louder": "flat", "worms": "flat"}
     inside: ClassVar = {
         "gate": Inside("Gates: where detail is raised", "edge_gate"),
         "detail": Inside("Detail that is raised", "radius"),
@@ -93,7 +111,7 @@ class Sharpen(StepKind):
         tone = tone_of(tile)
         noise = _noise_of_detail(tone, region, params, context)
         added = sharpen_plane(tone, _sharpening(params), noise=noise)
-        return with_grey(tile, added)
+        return with_grey_within(tile, added)
 
     def show_inside(self, name, tile, region, params, analysis, context):
         """Return the share of detail that is raised, or the detail four times as strong on mid grey."""
@@ -114,23 +132,32 @@ class Sharpen(StepKind):
         return params.amount <= 0
 
     def propose(self, survey):
-        """Propose the step where there is noise to work against; a clean picture is left as it is."""
-        return self.measured(survey) if survey.base_noise.noticeable else None
+        """Propose the step where noise is cleaned and edges are not crisp already."""
+        params = self.measured(survey)
+        return params if survey.base_noise.noticeable and params.amount >= _LEAST_AMOUNT else None
 
     def measured(self, survey):
-        """Return less, and a little wider, the noisier the picture was."""
-        noise = survey.base_noise.luminance
-        return SharpenParams(
-            amount=float(round(np.clip(130 - 5.0 * noise, 40, 110) / 5) * 5),
-            radius=1.0 if noise < 6 else 1.2,
-            noise_gate=2.0,
-        )
+        """Return what makes the picture's own edges steeper, less of it the more noise there is to raise.
+
+        The radius follows the edges' own width. Edges that are as sharp as pixels can show, or that overshoot since the
+        camera has sharpened them, are left so.
+        """
+        blur = blur_of(survey)
+        rise = _USUAL_RISE if blur is None else min(max(blur.rise, _SHARPEST), _SOFTEST)
+        params = SharpenParams(radius=round(min(max(rise / 2, 0.8), 2.0), 1), noise_gate=2.0)
+        steeper = min(_STEEPER, 1 - _SHARPEST / rise)
+        amount = 100 * amount_to_steepen(rise, _sharpening(params), by=steeper) if steeper > 0 else 0.0
+        noise = float(np.sqrt((survey.noise.sigma(TONES[None, 1:-1], _CENTRE)[0] ** 2).mean())) * DISPLAY
+        crisp = 0.0 if blur is None else blur.overshoot / _CRISP
+        amount = min(amount, _MOST_AMOUNT) * min(max(1 - crisp, 0.0), 1.0) / (1 + (noise / _HALVED_BY) ** 2)
+        return replace(params, amount=float(round(amount / 5) * 5))
 
     def ease(self, params, harm, noise):
-        """Allow less halo, leave more noise alone and raise less detail, and in the end none."""
-        if harm == "noise_louder" and params.noise_gate < 4:
-            return replace(params, noise_gate=min(params.noise_gate + 0.5, 4.0))
-        if harm not in ("halo", "clipping_black", "clipping_white", "dull_highlights") or params.amount <= 0:
+        """Leave more noise alone, allow less halo and raise less detail, and in the end none."""
+        if harm in ("noise_louder", "worms") and params.noise_gate < 4:
+            edge_gate = min(params.edge_gate + 0.2, 1.0) if harm == "worms" else params.edge_gate
+            return replace(params, noise_gate=min(params.noise_gate + 0.5, 4.0), edge_gate=round(edge_gate, 2))
+        if harm not in OF_STRENGTH or params.amount <= 0:
             return None
         if params.amount < 20:
             return params

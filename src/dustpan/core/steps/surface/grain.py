@@ -64,6 +64,12 @@ class Grain(StepKind):
         """Return whether nothing is added."""
         return params.amount <= 0
 
+    def ease(self, params, harm, noise):
+        """Lay less over where it is louder than the noise that was there, and in the end none."""
+        if harm != "noise_louder":
+            return None
+        return params if params.amount < 3 else replace(params, amount=round(0.7 * params.amount))
+
     def tell(self, params, analysis, found=None):
         """Return how strong it is in the middle tones."""
         return f"{_STRONGEST * DISPLAY * params.amount / 100:.1f} levels"

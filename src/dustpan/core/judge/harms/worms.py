@@ -1,0 +1,54 @@
+"""Worms: strokes that cleaning and sharpening draw out of the remains of noise in bare places."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+
+from dustpan.core.filters.colour import tone_of
+from dustpan.core.judge.harms.base import Harm, Pair, square_means
+from dustpan.core.judge.harms.louder import bare_squares
+
+WORMS = Harm("worms", "worms", 1.8, "worms of {size:.1f} levels in bare places")
+
+_BAND = (0.7, 3.0)  # px, deviations of the blurs between which strokes are looked for
+_GATHER = 2.5  # px, deviation of the window in which slopes are compared
+_BY_CHANCE = 0.42  # coherence that the slopes of undirected noise seldom pass: it is 0.23 on average
+_OWN = 0.08  # by which the route must have raised the coherence; what had it before is texture
+_FEW = 12  # bare squares of a picture, from which worms are told
+
+#: Deviation of strokes in bare squares after the route, display values, (n,).
+Worms = np.ndarray
+
+
+def measure_worms(pair: Pair) -> Worms:
+    """Return the deviation of strokes in each bare square of a patch: its energy past that of undirected noise."""
+    bare = bare_squares(pair[0])
+    if not bare.any():
+        return np.empty(0)
+    (_, before), (energy, after) = (_directed(tone_of(picture)) for picture in pair)
+    more = np.where(after > before + _OWN, np.clip(after - np.maximum(before, _BY_CHANCE), 0, None), 0)
+    return 255 * np.sqrt(energy * more / (1 - _BY_CHANCE))[bare]
+
+
+def _directed(tone: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Return energy and coherence of the fine structure in each square.
+
+    References
+    ----------
+    Bigun, J. and Granlund, G. (1987), Optimal orientation detection of linear symmetry, ICCV, 433-438.
+    """
+    band = cv2.GaussianBlur(tone, (0, 0), _BAND[0]) - cv2.GaussianBlur(tone, (0, 0), _BAND[1])
+    across, down = (cv2.Sobel(band, cv2.CV_32F, *order) for order in ((1, 0), (0, 1)))
+    xx, yy, xy = (cv2.GaussianBlur(p, (0, 0), _GATHER) for p in (across * across, down * down, across * down))
+    spread = np.sqrt((xx - yy) ** 2 + 4 * xy * xy)
+    coherence = square_means(spread) / np.maximum(square_means(xx + yy), 1e-12)
+    return square_means(band * band), coherence
+
+
+def combine_worms(patches: Sequence[Worms]) -> float | None:
+    """Return the deviation of worms in bare places, display values; None where too few are bare."""
+    squares = np.concatenate(patches) if len(patches) else np.empty(0)
+    return None if len(squares) < _FEW else float(np.sqrt(np.mean(squares**2)))
