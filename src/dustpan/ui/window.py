@@ -28,6 +28,7 @@ from dustpan.ui.commands import Commands
 from dustpan.ui.export_dialog import ExportDialog
 from dustpan.ui.header import Header, button_of
 from dustpan.ui.judging.findings import Findings
+from dustpan.ui.judging.limits import Limits
 from dustpan.ui.judging.proof_strip import ProofStrip
 from dustpan.ui.judging.proofs import Proofs
 from dustpan.ui.judging.readings import Readings
@@ -97,6 +98,7 @@ class Window(QMainWindow):
         self.proofs = Proofs(self.canvas, self.compare, self)
         self.findings = Findings(self.session, self.canvas)
         self.readings = Readings(self.proofs)
+        self.limits = Limits(self.session, self)
         self.proof_strip = ProofStrip(self.proofs, self.memory.get("proof_height", 104))
         self.controls = Controls(self.session, self.canvas.parts)
         self.route_bar = RouteBar(self.session)
@@ -268,6 +270,8 @@ class Window(QMainWindow):
         self.proof_strip.sized.connect(partial(self.memory.put, "proof_height"))
         self.readings.reported.connect(self.findings.take_report)
         self.readings.reported.connect(lambda report: self.route_bar.refresh())
+        self.readings.reported.connect(self.limits.take)
+        self.limits.found.connect(lambda: self.controls.show_limit(self.limits.limit))
         self.proofs.chosen.connect(self.findings.search)  # the proofs come first
         self.watch.told.connect(lambda text: self.message.tell(text, True))
         self.tiles.state.connect(self._show_state)

@@ -24,9 +24,11 @@ from PyQt6.QtWidgets import (
 from dustpan.core.document.copying import write_value
 from dustpan.core.document.params import Params
 from dustpan.core.document.route import Step
+from dustpan.core.judge.safe import SafeStrength
 from dustpan.core.render.plan import Prepared
 from dustpan.core.steps import kind_of
 from dustpan.core.steps.base import StepKind
+from dustpan.core.steps.finding import Finding
 from dustpan.ui.route.fields import Change, Field, OverToneField, Settings, SliderField, make_field
 from dustpan.ui.route.foot import Foot, labelled_row
 from dustpan.ui.session.session import Session
@@ -215,6 +217,13 @@ class Controls(QWidget):
             field.show(settings)
         self.foot.show_step(step)
 
+    def show_limit(self, limit: SafeStrength | None) -> None:
+        """Show at which strength the chosen step's first harm appears; None while it is not known."""
+        for key, field in self.fields.items():
+            if isinstance(field, NumberSlider):
+                harm = limit.harm if limit is not None and limit.key == key else None
+                field.show_limit(limit.value if limit and harm else None, _past(harm) if harm else "")
+
     def _proposed(self, step: Step) -> Params:
         """Return what the ticks stand at: the last proposed route's settings, the measured ones, or the defaults."""
         prepared = self._prepared(step)
@@ -266,3 +275,7 @@ class Controls(QWidget):
         if given is not None:
             params = given
         self.session.change_step(replace(step, params=params), f"{step.title}: back to the proposal")
+
+
+def _past(harm: Finding) -> str:
+    return f"Past the red mark: {harm.text}."

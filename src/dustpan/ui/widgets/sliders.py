@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter
+from PyQt6.QtGui import QPainter, QPolygonF
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSlider, QVBoxLayout, QWidget
 
 from dustpan.core.document.params import Param
@@ -31,6 +31,7 @@ class Groove(QSlider):
         super().__init__(Qt.Orientation.Horizontal, parent)
         self.part, self.rest = 0.0, 0.0
         self.tick: float | None = None
+        self.limit: float | None = None
         self._pressed: float | None = None
         self._dragging = False
         self.setRange(0, max(steps, 1))
@@ -39,10 +40,10 @@ class Groove(QSlider):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.valueChanged.connect(lambda value: self.moved.emit(value / self.maximum(), False))  # from assistive tools
 
-    def show_parts(self, part: float, rest: float, tick: float | None) -> None:
-        """Set the knob, the place the bar grows from, and the measured tick."""
-        if (part, rest, tick) != (self.part, self.rest, self.tick):
-            self.part, self.rest, self.tick = part, rest, tick
+    def show_parts(self, part: float, rest: float, tick: float | None, limit: float | None = None) -> None:
+        """Set the knob, the place the bar grows from, the measured tick, and where harm begins."""
+        if (part, rest, tick, limit) != (self.part, self.rest, self.tick, self.limit):
+            self.part, self.rest, self.tick, self.limit = part, rest, tick, limit
             blocked = self.blockSignals(True)
             self.setValue(round(part * self.maximum()))
             self.blockSignals(blocked)
@@ -52,7 +53,7 @@ class Groove(QSlider):
         return _KNOB + part * (self.width() - 2 * _KNOB)
 
     def paintEvent(self, event):
-        """Draw the groove, the part taken, the tick and the knob."""
+        """Draw the groove, the part taken, the tick, the limit and the knob."""
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
@@ -66,6 +67,11 @@ class Groove(QSlider):
         if self.tick is not None:
             painter.setBrush(theme.colour("text"))
             painter.drawRect(QRectF(self._x(self.tick) - 0.75, y + 4, 1.5, 7))
+        if self.limit is not None:
+            painter.setBrush(theme.colour(theme.MADDER))
+            x = self._x(self.limit)
+            painter.drawRoundedRect(QRectF(x, y - 2, self._x(1) - x, 4), 2, 2)
+            painter.drawPolygon(QPolygonF([QPointF(x - 4, y + 10), QPointF(x + 4, y + 10), QPointF(x, y + 3)]))
         painter.setBrush(theme.colour("bright" if self.hasFocus() else "text") if on else theme.colour("line"))
         painter.drawEllipse(QPointF(self._x(self.part), y), _KNOB, _KNOB)
         if self.hasFocus():
@@ -198,6 +204,7 @@ class NumberSlider(QWidget):
         self.value = float(described.default if default is None else default)
         self._default = self.value
         self._measured: float | None = None
+        self._limit: float | None = None
         self.label = QLabel(described.label)
         self.entry = Entry()
         self.entry.setFixedSize(92, 20)
@@ -234,6 +241,14 @@ class NumberSlider(QWidget):
         """Put a small widget to the right of the label."""
         self._top.insertWidget(1, widget)
 
+    def show_limit(self, limit: float | None, words: str = "") -> None:
+        """Show the value past which harm begins, and say which; None for none."""
+        self._limit = limit
+        tip = _tip(self.described) + (f"\n{words}" if words else "")
+        for widget in (self, self.label, self.groove):
+            widget.setToolTip(tip)
+        self.show_value(self.value, self._measured)
+
     def show_value(self, value: float, measured: float | None = None) -> None:
         """Show a value, and a tick where the proposal puts it."""
         self.value, self._measured = float(value), measured
@@ -241,10 +256,12 @@ class NumberSlider(QWidget):
         if not self.entry.hasFocus() or not self.entry.isModified():
             self.entry.setText(text)
             self.entry.setModified(False)
-        self.groove.setAccessibleDescription(f"{text}. {self.described.help}")
+        past = "" if self._limit is None else f" Harm begins at {self._text(self._limit)}."
+        self.groove.setAccessibleDescription(f"{text}. {self.described.help}{past}")
         low, high = self.described.range
         rest = self._part(0.0) if low < 0 < high else 0.0
-        self.groove.show_parts(self._part(self.value), rest, None if measured is None else self._part(measured))
+        tick, limit = (None if mark is None else self._part(mark) for mark in (measured, self._limit))
+        self.groove.show_parts(self._part(self.value), rest, tick, limit)
 
     def _text(self, value: float) -> str:
         """Return the value with as many digits as its steps have, one more where a fine step needs it."""
