@@ -10,6 +10,7 @@ import numpy as np
 
 from dustpan.core.picture.region import Size
 from dustpan.core.render.engine import Engine
+from dustpan.core.render.finishing import NO_FINISH, Finish
 from dustpan.core.render.output import Progress, no_progress, render_mosaic, render_native
 from dustpan.core.render.plan import Plan
 from dustpan.core.render.resizing import fit_within, reduce_output
@@ -25,7 +26,7 @@ def export_picture(
     fmt: Format,
     *,
     quality: int = DEFAULT_QUALITY,
-    size: Size | None = None,
+    finish: Finish = NO_FINISH,
     overwrite: bool = False,
     sources: Iterable[Path] = (),
     pool: Pool | None = None,
@@ -37,7 +38,7 @@ def export_picture(
     Parameters
     ----------
     quality : 1 to 100, for formats that have one.
-    size : width and height that the output is reduced to fit within; a mosaic keeps its own.
+    finish : size and last sharpening of the output; a mosaic is left as it is.
     overwrite : replace a file of that name.
     sources : files that are never written to.
     pool : threads that render blocks.
@@ -58,13 +59,14 @@ def export_picture(
         return
     pixels = render_native(engine, plan, fmt, pool=pool, token=token, progress=progress)
     token.check()
-    wanted = fit_within((source.width, source.height), size)
+    wanted = fit_within((source.width, source.height), finish.size)
     pixels = reduce_output(
         pixels,
         wanted,
         linear=fmt.is_linear_for(source),
         alpha=source.alpha is not None and fmt.alpha,
         premultiplied=(fmt.alpha_kind or source.alpha_kind) == "premultiplied",
+        viewing=finish.viewing,
     )
     save_picture(
         target,

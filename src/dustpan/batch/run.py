@@ -15,6 +15,7 @@ from dustpan.core.document.history import Document
 from dustpan.core.document.kinds import describe_kind
 from dustpan.core.document.remedy import Remedy, remedy_to_json, unmet_wishes
 from dustpan.core.document.route import Route
+from dustpan.core.document.viewing import Viewing
 from dustpan.core.errors import Cancelled, DustpanError
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.judge.report import judge
@@ -23,6 +24,7 @@ from dustpan.core.noise.fixed import fixed_noise
 from dustpan.core.picture.region import Size
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
+from dustpan.core.render.finishing import Finish
 from dustpan.core.render.output import Progress, no_progress
 from dustpan.core.render.plan import Plan
 from dustpan.core.render.resizing import fit_within
@@ -45,6 +47,7 @@ class Order:
     ----------
     visible : noise that proposals may leave, in units of what can just be seen.
     size : width and height that outputs are reduced to fit within; else what the remedy wishes.
+    viewing : what their last sharpening is for; else what the remedy wishes.
     """
 
     remedy: Remedy | None
@@ -54,11 +57,13 @@ class Order:
     sources: tuple[Path, ...]
     visible: float = 1.0
     size: Size | None = None
+    viewing: Viewing | None = None
 
     @property
-    def wanted_size(self) -> Size | None:
-        """The size asked for, else the one that the remedy wishes."""
-        return self.size or (self.remedy.output_size if self.remedy else None)
+    def finish(self) -> Finish:
+        """The size and viewing asked for, else those that the remedy wishes."""
+        wished = Finish(self.remedy.output_size, self.remedy.viewing) if self.remedy else Finish()
+        return Finish(self.size or wished.size, self.viewing or wished.viewing)
 
 
 @dataclass
@@ -172,7 +177,7 @@ def clean_one(
         target,
         fmt,
         quality=order.quality,
-        size=order.wanted_size,
+        finish=order.finish,
         overwrite=order.overwrite,
         sources=order.sources,
         pool=pool,
@@ -180,7 +185,7 @@ def clean_one(
         progress=progress,
     )
     wishes = unmet_wishes(order.remedy) if order.remedy else []
-    width, height = fit_within((source.width, source.height), None if fmt.raw else order.wanted_size)
+    width, height = fit_within((source.width, source.height), None if fmt.raw else order.finish.size)
     return {
         "source": str(picture),
         "out": str(target),
@@ -190,7 +195,7 @@ def clean_one(
         "steps": [step.kind for step in plan.before_development] if fmt.raw else [p.step.kind for p in plan.all_active],
         "messages": [*source.messages, *_left_out(route, source), *wishes, *losses(source, fmt)],
         "seconds": round(time.perf_counter() - begun, 3),
-        "remedy": remedy_to_json(used_remedy(order.remedy, engine, plan, route, fmt)),
+        "remedy": remedy_to_json(used_remedy(order, engine, plan, route, fmt)),
         "harm": harm,
     }
 
@@ -206,9 +211,14 @@ def judge_harm(engine: Engine, plan: Plan, token: Token) -> list[dict]:
     return [{"what": found.what, "size": round(found.size, 4)} for found in report.harm]
 
 
-def used_remedy(given: Remedy | None, engine: Engine, plan: Plan, route: Route, fmt: Format) -> Remedy:
+def used_remedy(order: Order, engine: Engine, plan: Plan, route: Route, fmt: Format) -> Remedy:
     """Return the remedy that makes these bytes again: the route, and what its automatic values came to."""
-    source = engine.source
+    source, given, finish = engine.source, order.remedy, order.finish
+    output = dict(given.output) if given else {}
+    if finish.size is not None:
+        output["size"] = "{}x{}".format(*finish.size)
+    if finish.viewing is not None:
+        output["viewing"] = finish.viewing.to_json()
     resolved = {
         prepared.step.id: prepared.params.to_json(all_values=True)
         for prepared in (*plan.mended, *plan.prepared)
@@ -220,9 +230,10 @@ def used_remedy(given: Remedy | None, engine: Engine, plan: Plan, route: Route, 
         "resolved": resolved,
     }
     if given is None:
-        return Remedy(route, name=source.name, camera=source.metadata.camera, iso=source.metadata.iso, made_on=made_on)
+        camera, iso = source.metadata.camera, source.metadata.iso
+        return Remedy(route, name=source.name, camera=camera, iso=iso, made_on=made_on, output=output)
     kept = given.made_on if given.scaling == "fixed" else made_on
-    return replace(given, made_on={**kept, "resolved": resolved})
+    return replace(given, made_on={**kept, "resolved": resolved}, output=output)
 
 
 def _left_out(route: Route, source: Source) -> list[str]:

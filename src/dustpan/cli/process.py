@@ -11,6 +11,7 @@ from rich.progress import Progress
 from dustpan.batch.run import Order, Tally, run_batch
 from dustpan.batch.targets import WRITABLE, refusals, targets_in
 from dustpan.cli.report import Size, console, print_json, quiet_output, say
+from dustpan.core.document.viewing import USUAL
 from dustpan.core.errors import RemedyError, SaveError
 from dustpan.core.kernels.warm import is_warm, warm
 from dustpan.core.work.cancel import Token
@@ -40,10 +41,13 @@ from dustpan.files.save import DEFAULT_QUALITY, FORMATS
     "--quality", default=DEFAULT_QUALITY, show_default=True, type=click.IntRange(1, 100), help="For JPEG and WebP."
 )
 @click.option("--size", type=Size(), help="Reduce outputs in proportion so that they fit within this size.")
+@click.option(
+    "--viewing", type=click.Choice(list(USUAL)), help="Sharpen outputs, at their size, for how they will be looked at."
+)
 @click.option("--jobs", type=click.IntRange(1, 256), help="Threads altogether; by default all cores.")
 @click.option("--overwrite", is_flag=True, help="Replace files of the same name; never a source.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
-def process(pictures, out_name, remedy, auto, visible, format_name, quality, size, jobs, overwrite, as_json):
+def process(pictures, out_name, remedy, auto, visible, format_name, quality, size, viewing, jobs, overwrite, as_json):
     """Clean pictures. Example: dustpan process a.jpg b.jpg --out cleaned/ --auto"""
     if (remedy is None) == (not auto):
         raise click.UsageError("give either --remedy FILE or --auto.")
@@ -57,7 +61,8 @@ def process(pictures, out_name, remedy, auto, visible, format_name, quality, siz
         except (RemedyError, SaveError) as fault:
             tally.fail(remedy if isinstance(fault, RemedyError) else out, str(fault))
         else:
-            order = Order(given, format_name, quality, overwrite, tuple(pictures), visible, size)
+            looked_at = USUAL[viewing] if viewing else None
+            order = Order(given, format_name, quality, overwrite, tuple(pictures), visible, size, looked_at)
             targets = targets_in(pictures, out, format_name) if into_folder else {pictures[0]: out}
             tally = _run(targets, order, jobs or os.cpu_count() or 1)
     for failure in tally.failed:

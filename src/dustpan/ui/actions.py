@@ -30,6 +30,13 @@ TABLE = (
     Entry("File", "export", "Export …", "Ctrl+E", "Render the whole picture and save it as a new file"),
     Entry(
         "File",
+        "output",
+        "See at output size",
+        "Ctrl+Shift+E",
+        "Show the picture as it would be exported: at its size, with its last sharpening",
+    ),
+    Entry(
+        "File",
         "save_remedy",
         "Save route as remedy …",
         "Ctrl+S",
@@ -127,6 +134,7 @@ TABLE = (
 #: What has a meaning only with a picture, only with a chosen step, only with a step in the route.
 NEED_PICTURE = (
     "export",
+    "output",
     "save_remedy",
     "apply_remedy",
     "propose",

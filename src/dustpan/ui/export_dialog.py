@@ -24,9 +24,11 @@ from dustpan.core.document.params import Param
 from dustpan.core.errors import SaveError
 from dustpan.core.picture.region import Size
 from dustpan.core.picture.source import Source
+from dustpan.core.render.finishing import Finish
 from dustpan.core.render.resizing import fit_within
 from dustpan.files.atomic import check_name
 from dustpan.files.save import DEFAULT_QUALITY, FORMATS, Format, losses, own_format
+from dustpan.ui.finish_fields import ViewingField
 from dustpan.ui.memory import Memory
 from dustpan.ui.widgets.choice import Choice
 from dustpan.ui.widgets.configured import configured
@@ -35,6 +37,7 @@ from dustpan.ui.widgets.sliders import NumberSlider
 _QUALITY = Param(
     "Quality", float(DEFAULT_QUALITY), "Higher keeps more and makes a larger file.", low=1.0, high=100.0, step=1.0
 )
+SEE_FIRST = 2  # how the dialog ends when the output is to be shown before it is written
 _PATTERN = "{name}-cleaned"
 _ENDINGS = {suffix for fmt in FORMATS.values() for suffix in fmt.suffixes}
 
@@ -74,10 +77,14 @@ class ExportDialog(QDialog):
             toolTip="Reduce in proportion to fit: the longer side, or width x height; empty keeps the size",
             placeholderText="as it is",
         )
+        self.viewing = ViewingField(self._memory.get("export_viewing", None))
         self.quality = NumberSlider(_QUALITY)
         self.quality.show_value(self._memory.get("export_quality", float(DEFAULT_QUALITY)))
         self.note = configured(QLabel(), objectName="faint", wordWrap=True)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        self.look = self.buttons.addButton("See it first", QDialogButtonBox.ButtonRole.ActionRole)
+        self.look.setToolTip("Show the picture at its output size, with its last sharpening, before it is written")
+        self.look.clicked.connect(self._see_first)
         self.go = self.buttons.addButton("Export", QDialogButtonBox.ButtonRole.AcceptRole)
         for button in self.buttons.buttons():
             button.setIcon(QIcon())
@@ -87,6 +94,7 @@ class ExportDialog(QDialog):
         for signal in (self.folder.textChanged, self.name.textChanged, self.room.textChanged):
             signal.connect(self._check)
         self.format.currentIndexChanged.connect(self._check)
+        self.viewing.changed.connect(self._check)
         self.overwrite.toggled.connect(self._check)
         self._check()
 
@@ -101,16 +109,19 @@ class ExportDialog(QDialog):
         grid.setContentsMargins(18, 16, 18, 14)
         grid.setVerticalSpacing(10)
         grid.setHorizontalSpacing(14)
-        for row, label in enumerate(("Folder", "Name", "Format", "Size, px")):
-            grid.addWidget(QLabel(label), row, 0)
+        for row, label in enumerate(("Folder", "Name", "Format", "Size, px", "Last sharpening")):
+            beside = QLabel(label)
+            beside.setContentsMargins(0, 5, 0, 0)
+            grid.addWidget(beside, row, 0, Qt.AlignmentFlag.AlignTop)
         grid.addLayout(folder, 0, 1)
         grid.addWidget(self.name, 1, 1)
         grid.addWidget(self.format, 2, 1)
         grid.addWidget(self.room, 3, 1)
-        grid.addWidget(self.quality, 4, 1)
-        grid.addWidget(self.overwrite, 5, 1)
-        grid.addWidget(self.note, 6, 0, 1, 2)
-        grid.addWidget(self.buttons, 7, 0, 1, 2, Qt.AlignmentFlag.AlignRight)
+        grid.addWidget(self.viewing, 4, 1)
+        grid.addWidget(self.quality, 5, 1)
+        grid.addWidget(self.overwrite, 6, 1)
+        grid.addWidget(self.note, 7, 0, 1, 2)
+        grid.addWidget(self.buttons, 8, 0, 1, 2, Qt.AlignmentFlag.AlignRight)
 
     @property
     def chosen(self) -> Format:
@@ -128,6 +139,11 @@ class ExportDialog(QDialog):
         if len(sides) > 2 or not all(8 <= side <= 100_000 for side in sides):
             raise ValueError(text)
         return sides[0], sides[-1]
+
+    @property
+    def finish(self) -> Finish:
+        """Size and last sharpening of the output; raises ValueError where the size is none."""
+        return Finish(self.size_wanted, None if self.chosen.raw else self.viewing.viewing)
 
     @property
     def format_name(self) -> str:
@@ -153,17 +169,34 @@ class ExportDialog(QDialog):
 
     def accept(self) -> None:
         """Remember what was chosen, and go."""
+        self._remember()
+        super().accept()
+
+    def _see_first(self) -> None:
+        """Remember what was chosen, and end so that the output is shown."""
+        self._remember()
+        self.done(SEE_FIRST)
+
+    def _remember(self) -> None:
         self._memory.put("export_folder", self.folder.text())
         self._memory.put("export_format", self.format.currentData())
         self._memory.put("export_quality", float(self.quality.value))
         self._memory.put("export_pattern", self.name.text())
         self._memory.put("export_size", self.room.text())
-        super().accept()
+        viewing = self.viewing.viewing
+        self._memory.put("export_viewing", viewing.to_json() if viewing else None)
 
     def _browse(self) -> None:
         folder = QFileDialog.getExistingDirectory(self, "Export into", self.folder.text())
         if folder:
             self.folder.setText(folder)
+
+    def _has_size(self) -> bool:
+        try:
+            _ = self.size_wanted
+        except ValueError:
+            return False
+        return True
 
     def _fault(self) -> str:
         """Return why nothing can be exported like this, or nothing."""
@@ -172,9 +205,7 @@ class ExportDialog(QDialog):
             return "Give the file a name."
         if "{" in filled or "}" in filled:
             return "The pattern knows {name}, {iso}, {camera} and {date}."
-        try:
-            _ = self.size_wanted
-        except ValueError:
+        if not self._has_size():
             return "The size is the longer side or width x height, from 8 px on: 1600 or 1600 x 1200."
         if not Path(self.folder.text()).is_dir():
             return f"There is no folder {self.folder.text()}."
@@ -190,8 +221,10 @@ class ExportDialog(QDialog):
         fault = self._fault()
         verb = "will be replaced" if not fault and self.target.exists() else "will be written"
         self.room.setEnabled(not self.chosen.raw)
+        self.viewing.setEnabled(not self.chosen.raw)
         width, height = fit_within((self._source.width, self._source.height), None if fault else self.size_wanted)
         size = f"{width} × {height} px, {self.chosen.label}"
         done = [f"{self.target.name} {verb}: {size}.", *losses(self._source, self.chosen)]
         self.note.setText(fault or " ".join([*done, "The picture you opened is never written to."]))
         self.go.setEnabled(not fault)
+        self.look.setEnabled(not self.chosen.raw and self._has_size())

@@ -21,11 +21,12 @@ from PyQt6.QtWidgets import (
 )
 
 from dustpan.core.picture.source import Source
+from dustpan.core.render.finishing import Finish
 from dustpan.core.where import part_kinds
 from dustpan.core.work.pool import Pool
 from dustpan.ui.actions import NEED_PICTURE, NEED_ROUTE, NEED_STEP, STEP_MENU, keys_of, make_actions
 from dustpan.ui.commands import Commands
-from dustpan.ui.export_dialog import ExportDialog
+from dustpan.ui.export_dialog import SEE_FIRST, ExportDialog
 from dustpan.ui.header import Header, button_of
 from dustpan.ui.judging.findings import Findings
 from dustpan.ui.judging.limits import Limits
@@ -35,6 +36,7 @@ from dustpan.ui.judging.readings import Readings
 from dustpan.ui.keys_dialog import KeysDialog
 from dustpan.ui.learning import Learning
 from dustpan.ui.memory import Memory
+from dustpan.ui.output_view import OutputView
 from dustpan.ui.picture.canvas import Canvas
 from dustpan.ui.picture.compare import INPUT, MODES, Compare
 from dustpan.ui.picture.compare_bar import CompareBar, WrappingBar, mode_actions
@@ -114,6 +116,7 @@ class Window(QMainWindow):
         self.learning = Learning(session, message, self)
         self.mask_files = MaskFiles(self.canvas.parts, message, self)
         self.display = Display(self.canvas, (self.tiles, self.other), memory, message)
+        self.output_view = OutputView(session, self.display)
         self.stretch = Stretch(session, self.compare, message)
         self.commands = Commands(session, self.canvas, message, self)
         self.watch = FileWatch(self)
@@ -152,6 +155,7 @@ class Window(QMainWindow):
             "open": self.walking.ask,
             "reread": session.opening.reread,
             "export": self.ask_export,
+            "output": self.see_output,
             "quit": self.close,
             "next_picture": partial(self.walking.go, 1),
             "previous_picture": partial(self.walking.go, -1),
@@ -214,6 +218,7 @@ class Window(QMainWindow):
         self.pages = QStackedWidget()
         self.pages.addWidget(self.start_page)
         self.pages.addWidget(work)
+        self.pages.addWidget(self.output_view)
         body = QWidget()
         body.setLayout(_column(self.header, self.pages, stretched=self.pages))
         self.setCentralWidget(body)
@@ -255,6 +260,9 @@ class Window(QMainWindow):
             signal.connect(self._refresh)
         session.edited.connect(lambda dragging: self._refresh())
         session.opened.connect(self._begin_looking)
+        for signal in (session.opened, session.edited):
+            signal.connect(lambda *_: self.leave_output())
+        self.output_view.left.connect(self.leave_output)
         session.opened.connect(lambda: self.watch.follow(session.path, session.stamp))
         session.chosen.connect(self._show_chosen)
         session.tasks.changed.connect(self._show_page)
@@ -321,7 +329,7 @@ class Window(QMainWindow):
     def _show_page(self) -> None:
         """Show the picture, or how to begin while there is none."""
         work = self.session.engine is not None or self.session.opening.under_way
-        if self.pages.currentIndex() != int(work):
+        if self.pages.currentIndex() != int(work) and not (work and self.pages.currentWidget() is self.output_view):
             self.start_page.refresh()
             self.pages.setCurrentIndex(int(work))
 
@@ -403,10 +411,27 @@ class Window(QMainWindow):
     def ask_export(self) -> None:
         """Ask where to export to, and do it."""
         dialog = ExportDialog(self.session.path, self.session.engine.source, self.memory, self)
-        if dialog.exec():
+        ended = dialog.exec()
+        if ended == SEE_FIRST:
+            self.see_output(dialog.finish)
+        elif ended:
+            self.leave_output()
             quality, overwrite = round(dialog.quality.value), dialog.overwrite.isChecked()
-            how: dict[str, Any] = {"quality": quality, "overwrite": overwrite, "size": dialog.size_wanted}
+            how: dict[str, Any] = {"quality": quality, "overwrite": overwrite, "finish": dialog.finish}
             self.session.exporting.export(dialog.target, dialog.format_name, **how)
+
+    def see_output(self, finish: Finish | None = None) -> None:
+        """Show the picture as it would be exported; by default as it was exported or looked at last."""
+        if finish is None:
+            finish = ExportDialog(self.session.path, self.session.engine.source, self.memory, self).finish
+        self.pages.setCurrentWidget(self.output_view)
+        self.output_view.make(finish)
+
+    def leave_output(self) -> None:
+        """Go back to the picture."""
+        if self.pages.currentWidget() is self.output_view:
+            self.output_view.forget()
+            self.pages.setCurrentIndex(1)
 
     def open_files(self, paths: list[Path], *, read: Callable[[], Source] | None = None) -> None:
         """Open pictures together; see `Walking.open`."""
@@ -416,8 +441,10 @@ class Window(QMainWindow):
 
     def escape(self) -> None:
         """End a drag; else cancel the newest work under way; else leave what has the focus."""
-        if not self.commands.end_drag() and not self.header.task_bar.cancel_newest():
-            self.setFocus()
+        if self.commands.end_drag() or self.header.task_bar.cancel_newest():
+            return
+        self.leave_output()
+        self.setFocus()
 
     def dragEnterEvent(self, event):
         """Take files that are dropped."""

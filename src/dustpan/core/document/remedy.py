@@ -11,6 +11,7 @@ from dustpan.core.document import checks
 from dustpan.core.document.checks import Rule, find_faults, nearest, shorten
 from dustpan.core.document.kinds import part_kinds, step_kinds
 from dustpan.core.document.route import BLENDS, MAX_FEATHER, OPERATIONS, Part, Route, Step, Where
+from dustpan.core.document.viewing import Viewing, read_viewing, viewing_fault
 from dustpan.core.errors import RemedyError
 
 FORMAT = "dustpan-remedy"
@@ -48,7 +49,8 @@ _HEAD = {
 _OUTPUT = {
     "size": Rule(lambda value: value is None or _is_size(value), "WxH or two whole numbers from 8 to 100000"),
     "viewing": Rule(
-        lambda value: value is None or checks.OBJECT.test(value) or checks.TEXT.test(value), "text or an object"
+        lambda value: viewing_fault(value) is None,
+        "text, or an object with distance (10 to 1000 cm), density (20 to 2400 pixels an inch), spread (0 to 1 mm)",
     ),
 }
 _STEP = {
@@ -111,10 +113,15 @@ class Remedy:
         width, height = size.lower().split("x") if isinstance(size, str) else size
         return int(width), int(height)
 
+    @property
+    def viewing(self) -> Viewing | None:
+        """How the output will be looked at, or None."""
+        return read_viewing(self.output.get("viewing"))
+
 
 def unmet_wishes(remedy: Remedy) -> list[str]:
     """Return messages about output settings of a remedy that are kept but not applied."""
-    if not remedy.output.get("viewing"):
+    if not remedy.output.get("viewing") or remedy.viewing is not None:
         return []
     return ["The remedy's wishes for the viewing of the output were not followed."]
 

@@ -5,9 +5,11 @@ from __future__ import annotations
 import numpy as np
 from PIL import Image
 
+from dustpan.core.document.viewing import Viewing
 from dustpan.core.picture.curve import decode_curve, encode_curve
 from dustpan.core.picture.region import Size
 from dustpan.core.picture.working import from_working, to_working
+from dustpan.core.render.finishing import sharpen_last
 
 
 def fit_within(size: Size, most: Size | None) -> Size:
@@ -18,8 +20,10 @@ def fit_within(size: Size, most: Size | None) -> Size:
     return max(round(size[0] * scale), 1), max(round(size[1] * scale), 1)
 
 
-def reduce_output(pixels: np.ndarray, size: Size, *, linear: bool, alpha: bool, premultiplied: bool) -> np.ndarray:
-    """Return the pixels of an output at another size.
+def reduce_output(
+    pixels: np.ndarray, size: Size, *, linear: bool, alpha: bool, premultiplied: bool, viewing: Viewing | None = None
+) -> np.ndarray:
+    """Return the pixels of an output at another size, sharpened for how they will be looked at.
 
     Parameters
     ----------
@@ -28,8 +32,9 @@ def reduce_output(pixels: np.ndarray, size: Size, *, linear: bool, alpha: bool, 
     linear : whether they hold linear light.
     alpha : whether the last channel is alpha, which is no light.
     premultiplied : whether colours are multiplied by alpha; straight ones are weighed by it.
+    viewing : what a last sharpening is for, or None for none.
     """
-    if (pixels.shape[1], pixels.shape[0]) == size:
+    if (pixels.shape[1], pixels.shape[0]) == size and viewing is None:
         return pixels
     colours = pixels[..., :-1] if alpha else pixels
     bands = colours.shape[2]
@@ -39,12 +44,20 @@ def reduce_output(pixels: np.ndarray, size: Size, *, linear: bool, alpha: bool, 
     weighed = light if opacity is None or premultiplied else light * opacity
     reduced = _lanczos(weighed, size)
     if opacity is None:
-        return from_working(encode_curve(np.maximum(reduced, 0)), dtype=pixels.dtype, linear=linear)
+        return _finished(reduced, pixels.dtype, linear, viewing)
     thin = np.clip(_lanczos(opacity, size), 0, 1)
     if not premultiplied:
         reduced = np.where(thin > 0, reduced / np.maximum(thin, np.float32(1e-6)), 0)
-    colour = from_working(encode_curve(np.maximum(reduced, 0).astype(np.float32)), dtype=pixels.dtype, linear=linear)
+    colour = _finished(reduced, pixels.dtype, linear, viewing)
     return np.concatenate([colour, from_working(thin, dtype=pixels.dtype)], axis=2)
+
+
+def _finished(light: np.ndarray, dtype: np.dtype, linear: bool, viewing: Viewing | None) -> np.ndarray:
+    """Return h x w x n light in an output's own type, sharpened for how it will be looked at."""
+    working = encode_curve(np.maximum(light, 0).astype(np.float32))
+    if viewing is not None:
+        working = sharpen_last(np.repeat(working, 3 // working.shape[2], axis=2), viewing)[..., : working.shape[2]]
+    return from_working(working, dtype=dtype, linear=linear)
 
 
 def _lanczos(planes: np.ndarray, size: Size) -> np.ndarray:

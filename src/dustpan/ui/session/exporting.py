@@ -7,7 +7,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from dustpan.batch.export import export_picture
-from dustpan.core.picture.region import Size
+from dustpan.core.render.finishing import NO_FINISH, Finish
 from dustpan.files.save import FORMATS
 from dustpan.ui.session.open_picture import OpenPicture
 from dustpan.ui.widgets.text import shown_name
@@ -28,7 +28,7 @@ class Exporting(QObject):
         self.session = session
 
     def export(
-        self, target: Path, format_name: str, *, quality: int, overwrite: bool, size: Size | None = None
+        self, target: Path, format_name: str, *, quality: int, overwrite: bool, finish: Finish = NO_FINISH
     ) -> None:
         """Render the whole picture and save it, whole or not at all."""
         session, engine, path = self.session, self.session.engine, self.session.path
@@ -44,7 +44,7 @@ class Exporting(QObject):
                 target,
                 FORMATS[format_name],
                 quality=quality,
-                size=size,
+                finish=finish,
                 overwrite=overwrite,
                 sources=(path,) if path else (),
                 pool=session.jobs.pool,
@@ -52,10 +52,10 @@ class Exporting(QObject):
                 progress=task.report,
             )
 
-        def finish(_: object) -> None:
+        def tell(_: object) -> None:
             if session.path == path:
                 session.mark_safe(document)
             session.told.emit(f"Saved {shown_name(target, whole=True)}", False)
             self.saved.emit(str(target))
 
-        session.conduct_task(task, work, finish)
+        session.conduct_task(task, work, tell)
