@@ -1,7 +1,7 @@
 """Print the benchmarks' tables: `python -m benchmarks [name …]`; all of them by default.
 
-Names: measuring, blind, cleaning, mending, scenes, route, proposals, readings, formats, hostile, mosaic, where, window,
-opening.
+Names: measuring, blind, cleaning, mending, scenes, crisp, route, proposals, readings, formats, hostile, mosaic, where,
+window, opening.
 """
 
 from __future__ import annotations
@@ -16,6 +16,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from benchmarks import (
     blind,
     cleaning,
+    crisp,
     formats,
     hostile,
     measuring,
@@ -37,6 +38,7 @@ TABLES = {
     "mending": mending.run,
     "route": route.run,
     "scenes": scenes.run,
+    "crisp": crisp.run,
     "proposals": proposals.run,
     "readings": readings.run,
     "formats": formats.run,

@@ -126,6 +126,25 @@ def test_a_remedy_is_followed(dustpan, picture, tmp_path):
     assert not (tmp_path / "other.png").exists()
 
 
+def test_a_last_sharpening_is_asked_for_and_the_remedy_that_was_used_gives_the_same_bytes(dustpan, picture, tmp_path):
+    path, _ = picture
+    plain, sharp, again = (tmp_path / f"{name}.png" for name in ("plain", "sharp", "again"))
+    how = ("--auto", "--size", "200x200", "--json")
+    assert dustpan("process", path, "--out", plain, *how)[0] == 0
+    _, printed, _ = dustpan("process", path, "--out", sharp, *how, "--viewing", "matte")
+    used = json.loads(printed)["outputs"][0]["remedy"]
+    assert used["output"]["viewing"] == {"distance": 40.0, "density": 300.0, "spread": 0.08}
+    assert read_picture(sharp).pixels.shape == read_picture(plain).pixels.shape
+    assert not np.array_equal(read_picture(sharp).pixels, read_picture(plain).pixels)
+    remedy = tmp_path / "used.json"
+    remedy.write_text(json.dumps(used))
+    assert dustpan("process", path, "--out", again, "--remedy", remedy)[0] == 0
+    assert again.read_bytes() == sharp.read_bytes()
+    remedy.write_text(json.dumps(used | {"output": {"viewing": {"distance": -1}}}))
+    status, _, told = dustpan("process", path, "--out", again, "--remedy", remedy, "--overwrite")
+    assert status == 1 and "used.json" in told and "distance" in told
+
+
 @pytest.mark.parametrize(
     "arguments",
     [

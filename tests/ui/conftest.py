@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import threading
 
+import numpy as np
 import pytest
 from PyQt6.QtWidgets import QDialog, QFileDialog, QInputDialog
 from tests.ui.steer import settle
 
+from dustpan.core.picture.source import Source
+from dustpan.core.picture.working import from_working
 from dustpan.core.render.store import Stores
 from dustpan.core.work.pool import Pool
 from dustpan.files.save import FORMATS, save_picture
-from dustpan.simulate.scenes import noisy_picture
+from dustpan.simulate.camera import Settings, take_photograph
+from dustpan.simulate.scenes import load_truth, noisy_picture
 from dustpan.ui.memory import Memory
 from dustpan.ui.session.pictures import KeptRoutes
 from dustpan.ui.widgets import theme
@@ -29,16 +33,24 @@ def no_dialog_waits(monkeypatch):
     monkeypatch.setattr(QDialog, "exec", refuse)
 
 
+def part_of_bench(x: int, y: int, width: int, height: int) -> Source:
+    """A part as the lens draws it: the scene reduced would be so crisp that nothing is sharpened."""
+    whole = noisy_picture("bench", iso=12800, seed=3, size=(384, 256))
+    light = load_truth("bench")[y : y + height, x : x + width]
+    working = take_photograph(light, Settings(iso=12800), seed=3)
+    return Source(from_working(working, dtype=np.uint8), name=whole.name, metadata=whole.metadata)
+
+
 @pytest.fixture(scope="session")
 def noisy():
-    """The bench at ISO 12800, small: what a window does is seen on few pixels too."""
-    return noisy_picture("bench", iso=12800, seed=3, size=(384, 256))
+    """A part of the bench at ISO 12800: what a window does is seen on few pixels too."""
+    return part_of_bench(1300, 300, 384, 256)
 
 
 @pytest.fixture(scope="session")
 def noisy_large():
-    """The bench again, of several blocks."""
-    return noisy_picture("bench", iso=12800, seed=3, size=(720, 600))
+    """A part of several blocks."""
+    return part_of_bench(1300, 300, 720, 600)
 
 
 @pytest.fixture(scope="session")

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPoint, Qt
 from tests.ui.steer import settle
 
 from dustpan.core.document.route import Where
+from dustpan.core.render.finishing import Finish
 from dustpan.core.where import brush
 from dustpan.core.where.words import READY, told
 from dustpan.files import read_picture
@@ -88,7 +89,8 @@ def test_ready_made_wheres_work_and_leave_something_out(lighter, qtbot, name):
     settle(lighter, qtbot)
     assert where(lighter) == READY[name]
     covered = mask(lighter)
-    assert covered.mean() > 0.001 and covered.min() < 0.5
+    bright = np.quantile(lighter.session.engine.source.pixels.mean(axis=2), 0.99) > 0.8 * 255
+    assert covered.mean() > 0.001 and (covered.min() < 0.5 or (name == "Brightest left out" and not bright))
     assert lighter.route_bar._cards[lighter.session.step.id]._partly
 
 
@@ -323,5 +325,5 @@ def test_an_export_is_reduced_to_the_size_that_was_typed(opened, qtbot, tmp_path
     assert not dialog.go.isEnabled() and "longer side" in dialog.note.text()
     target = tmp_path / "small.png"
     with qtbot.waitSignal(opened.session.exporting.saved, timeout=20000):
-        opened.session.exporting.export(target, "png", quality=92, overwrite=False, size=(width, height // 2))
+        opened.session.exporting.export(target, "png", quality=92, overwrite=False, finish=Finish((width, height // 2)))
     assert read_picture(target).height == height // 2

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from dustpan.core.document.params import Param
+from dustpan.core.document.viewing import read_viewing
 from dustpan.core.errors import SaveError
 from dustpan.core.picture.region import Size
 from dustpan.core.picture.source import Source
@@ -40,6 +41,26 @@ _QUALITY = Param(
 SEE_FIRST = 2  # how the dialog ends when the output is to be shown before it is written
 _PATTERN = "{name}-cleaned"
 _ENDINGS = {suffix for fmt in FORMATS.values() for suffix in fmt.suffixes}
+
+
+def read_size(text: str) -> Size | None:
+    """Return width and height from what a user types, or None for nothing; raises ValueError for what is neither."""
+    text = text.strip().lower().replace("×", "x").replace(" ", "")
+    if not text:
+        return None
+    sides = [int(word) for word in text.split("x")]
+    if len(sides) > 2 or not all(8 <= side <= 100_000 for side in sides):
+        raise ValueError(text)
+    return sides[0], sides[-1]
+
+
+def kept_finish(memory: Memory) -> Finish:
+    """Return size and last sharpening as they were chosen last."""
+    try:
+        size = read_size(memory.get("export_size", ""))
+    except ValueError:
+        size = None
+    return Finish(size, read_viewing(memory.get("export_viewing", {})))
 
 
 class ExportDialog(QDialog):
@@ -77,7 +98,7 @@ class ExportDialog(QDialog):
             toolTip="Reduce in proportion to fit: the longer side, or width x height; empty keeps the size",
             placeholderText="as it is",
         )
-        self.viewing = ViewingField(self._memory.get("export_viewing", None))
+        self.viewing = ViewingField(self._memory.get("export_viewing", {}))
         self.quality = NumberSlider(_QUALITY)
         self.quality.show_value(self._memory.get("export_quality", float(DEFAULT_QUALITY)))
         self.note = configured(QLabel(), objectName="faint", wordWrap=True)
@@ -132,13 +153,7 @@ class ExportDialog(QDialog):
     @property
     def size_wanted(self) -> Size | None:
         """Width and height to fit within, or None to keep the size; raises ValueError for what is neither."""
-        text = self.room.text().strip().lower().replace("×", "x").replace(" ", "")
-        if not text or self.chosen.raw:
-            return None
-        sides = [int(word) for word in text.split("x")]
-        if len(sides) > 2 or not all(8 <= side <= 100_000 for side in sides):
-            raise ValueError(text)
-        return sides[0], sides[-1]
+        return None if self.chosen.raw else read_size(self.room.text())
 
     @property
     def finish(self) -> Finish:
@@ -184,7 +199,7 @@ class ExportDialog(QDialog):
         self._memory.put("export_pattern", self.name.text())
         self._memory.put("export_size", self.room.text())
         viewing = self.viewing.viewing
-        self._memory.put("export_viewing", viewing.to_json() if viewing else None)
+        self._memory.put("export_viewing", viewing.to_json() if viewing else {})
 
     def _browse(self) -> None:
         folder = QFileDialog.getExistingDirectory(self, "Export into", self.folder.text())

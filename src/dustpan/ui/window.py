@@ -26,7 +26,7 @@ from dustpan.core.where import part_kinds
 from dustpan.core.work.pool import Pool
 from dustpan.ui.actions import NEED_PICTURE, NEED_ROUTE, NEED_STEP, STEP_MENU, keys_of, make_actions
 from dustpan.ui.commands import Commands
-from dustpan.ui.export_dialog import SEE_FIRST, ExportDialog
+from dustpan.ui.export_dialog import SEE_FIRST, ExportDialog, kept_finish
 from dustpan.ui.header import Header, button_of
 from dustpan.ui.judging.findings import Findings
 from dustpan.ui.judging.limits import Limits
@@ -422,10 +422,8 @@ class Window(QMainWindow):
 
     def see_output(self, finish: Finish | None = None) -> None:
         """Show the picture as it would be exported; by default as it was exported or looked at last."""
-        if finish is None:
-            finish = ExportDialog(self.session.path, self.session.engine.source, self.memory, self).finish
         self.pages.setCurrentWidget(self.output_view)
-        self.output_view.make(finish)
+        self.output_view.make(finish or kept_finish(self.memory))
 
     def leave_output(self) -> None:
         """Go back to the picture."""

@@ -12,7 +12,7 @@ from PIL import Image
 from tests.conftest import with_white_noise
 
 from dustpan.core.document.history import Document
-from dustpan.core.document.route import Route
+from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.colour import to_opponent
 from dustpan.core.filters.compression import find_grid
 from dustpan.core.filters.edge_profiles import edge_rise, find_edges
@@ -55,11 +55,15 @@ def changed(route: Route, kind: str, **params) -> Document:
     )
 
 
+def sharpened(route: Route) -> Route:
+    return route if route.first_of("sharpen") else route.inserted(new_step("sharpen", "sharpen"), len(route))
+
+
 ROUTES = {
     "proposed": lambda route: Document(route),
     "noise alone": lambda route: Document(Route(tuple(s for s in route if s.kind != "sharpen"))),
     "too much of both": lambda route: changed(
-        changed(route, "sharpen", amount=220.0, halo_light=1.0, halo_dark=1.0).route,
+        changed(sharpened(route), "sharpen", amount=220.0, radius=1.2, halo_light=1.0, halo_dark=1.0).route,
         "noise",
         auto=False,
         luminance=100.0,

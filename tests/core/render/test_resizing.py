@@ -10,6 +10,7 @@ from dustpan.core.document.history import Document
 from dustpan.core.picture.curve import decode_curve, encode_curve
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
+from dustpan.core.render.finishing import Finish
 from dustpan.core.render.resizing import fit_within, reduce_output
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS
@@ -48,11 +49,11 @@ def test_an_export_is_reduced_with_its_layers(tmp_path):
     source = Source(pixels, linear=True, layers={"depth.Z": rng.random((120, 180)).astype(np.float16)})
     engine = Engine(source)
     for name, fmt in (("small.exr", "exr"), ("small.png", "png16")):
-        export_picture(engine, engine.plan(Document()), tmp_path / name, FORMATS[fmt], size=(90, 90))
+        export_picture(engine, engine.plan(Document()), tmp_path / name, FORMATS[fmt], finish=Finish((90, 90)))
         found = read_picture(tmp_path / name)
         assert (found.width, found.height) == (90, 60)
     again = Engine(read_picture(tmp_path / "small.exr"))  # a file's own windows are those of its size
-    export_picture(again, again.plan(Document()), tmp_path / "smaller.exr", FORMATS["exr"], size=(45, 45))
+    export_picture(again, again.plan(Document()), tmp_path / "smaller.exr", FORMATS["exr"], finish=Finish((45, 45)))
     assert (read_picture(tmp_path / "smaller.exr").width, read_picture(tmp_path / "smaller.exr").height) == (45, 30)
     layers = read_picture(tmp_path / "small.exr").layers
     assert layers["depth.Z"].shape == (60, 90) and layers["depth.Z"].dtype == np.float16

@@ -72,6 +72,7 @@ def make_output(
     bare = replace(finish, viewing=None)
     plain, before = reduced(made[0], bare), reduced(made[1], bare)
     pixels = reduced(made[0], finish) if finish.viewing is not None else plain
+    progress(1.0)
     spread = spread_of(finish.viewing) if finish.viewing is not None else 0.0
     return AtOutput(pixels, plain, tuple(harm_between(*(_spread(one, spread) for one in (before, pixels)))))
 

@@ -86,7 +86,7 @@ def compare_pictures(engine: Engine, reference: Engine, *, check: Check = no_che
         strip, truth = (np.clip(p.base.read(region), 0, 1) for p in (plan, other))
         squares += float(((strip - truth).astype(np.float64) ** 2).sum())
         shift += float((lightness(strip) - lightness(truth)).sum())
-        likeness.append(_likeness(strip, truth))
+        likeness.append(likeness_of(strip, truth))
         count += strip.shape[0] * strip.shape[1]
     regions = [spot.patch(within=plan.size) for spot in choose_patches(other.base)]
     pairs = [(other.base.read(region), plan.base.read(region)) for region in regions]
@@ -107,7 +107,7 @@ def _strips(plan: Plan) -> Iterator[Region]:
     return ((0, top, width, min(top + _STRIP, height)) for top in range(0, height, _STRIP))
 
 
-def _likeness(strip: np.ndarray, truth: np.ndarray) -> tuple[float, int]:
+def likeness_of(strip: np.ndarray, truth: np.ndarray) -> tuple[float, int]:
     """Return the structural similarity of the tones of a strip and its number of pixels.
 
     References

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 from dustpan.core.document.history import Document
@@ -17,6 +18,7 @@ from dustpan.core.work.cancel import Check, no_check
 from dustpan.core.work.pool import Priority
 
 _ROUNDS = 12
+_HARDLY = 0.05  # part by which a harm that was eased in vain has changed
 
 
 def propose_route(engine: Engine, *, check: Check = no_check) -> Route:
@@ -57,22 +59,39 @@ def ease_route(
     mosaic = engine.source.mosaic is not None
     original = engine.plan(Document(route.original(mosaic=mosaic)), check=check)
     spots = choose_patches(original.base)
-    for _ in range(_ROUNDS):
+
+    def find(route: Route, left_out: set[str]) -> tuple[Plan, list[Finding]]:
         plan = engine.plan(Document(route), outline=outline, check=check)
         found = judge(engine, plan, original, spots, check=check, priority=Priority.VIEW).harm
-        wrong = [finding for finding in found if finding.step_id and harm in ("", finding.what)]
-        if not wrong:
-            return route
-        eased = route
-        for finding in wrong:
-            eased = _eased(eased, plan, finding)
-        if eased == route:
-            return route
-        route = eased
-    return route
+        return plan, [f for f in found if harm in ("", f.what) and f.what not in left_out]
+
+    gentle, in_vain = _turned_down(route, lambda one: find(one, set()))
+    return _turned_down(route, lambda one: find(one, in_vain))[0] if in_vain and not harm else gentle
 
 
-def _eased(route: Route, plan: Plan, finding: Finding) -> Route:
+def _turned_down(route: Route, find: Callable[[Route], tuple[Plan, list[Finding]]]) -> tuple[Route, set[str]]:
+    """Return a route without harm that its steps have done, and the kinds of harm against which nothing helped."""
+    first: dict[str, float] = {}
+    last: dict[str, float] = {}
+    for _ in range(_ROUNDS):
+        plan, found = find(route)
+        last = {finding.what: finding.size for finding in found}
+        first = {**last, **first}
+        before = route
+        for finding in found:
+            route = eased(route, plan, finding)
+        if route == before:
+            break
+    return route, {what for what in first if what in last and abs(last[what] / first[what] - 1) < _HARDLY}
+
+
+def eased(route: Route, plan: Plan, finding: Finding) -> Route:
+    """Return a route whose step is gentler against a harm that it has done; the same route where none can be.
+
+    Parameters
+    ----------
+    plan : of the route.
+    """
     prepared, step = plan.find(finding.step_id), route.find(finding.step_id)
     if prepared is None or step is None:
         return route

@@ -17,7 +17,7 @@ _AT_RADIUS = 0.19  # cycles: radius times the frequency that is brought back
 _MOST, _LEAST = 2.5, 0.05  # amounts: more does harm, less is not seen
 _INCH, _DEGREE = 2.54, np.pi / 180  # cm; radians
 _GATES = {"finest": 1.0, "noise_gate": 0.0, "threshold": 1.0 / 255, "edge_gate": 0.2}
-_HALO = 0.2  # of light and dark rims, that is allowed
+_HALO = 0.6  # of light and dark rims, that is allowed
 
 
 @dataclass(frozen=True)

@@ -21,6 +21,7 @@ _KEPT = 0.7  # share of its light that a star must keep
 _CROWDED, _DARK = 0.02, 0.35  # share of a patch over which bright pixels are texture; median tone of a sky at most
 _SPECK = 0.0  # logarithm of the odds from which a point is sooner a hot pixel than a star
 _FEW = 12  # stars, of which no share is told
+_BY_CHANCE = 2  # points of noise that pass for stars that were lost
 
 #: Stars of a patch, and those of them that are lost.
 Stars = tuple[int, int]
@@ -76,4 +77,6 @@ def _spread(excess: np.ndarray, points: np.ndarray) -> np.ndarray:
 def combine_stars(patches: Sequence[Stars]) -> float | None:
     """Return the share of the stars that are lost, or None where there are hardly any."""
     count, lost = np.sum(patches, axis=0) if len(patches) else (0, 0)
-    return float(lost / count) if count >= _FEW else None
+    if count < _FEW:
+        return None
+    return float(lost / count) if lost > _BY_CHANCE else 0.0

@@ -1,0 +1,65 @@
+"""Safe strengths on the sliders, and the picture seen at its output size."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPoint, Qt
+from tests.ui.steer import settle
+
+from dustpan.core.document.viewing import USUAL
+from dustpan.ui.export_dialog import SEE_FIRST, ExportDialog
+from dustpan.ui.finish_fields import words_for
+
+
+def test_the_slider_shows_where_harm_begins(opened, qtbot):
+    session = opened.session
+    session.add_step("high_pass")
+    fields = opened.controls.fields
+    session.change_step(session.with_value(session.step, "law", "full"), "Law")
+    settle(opened, qtbot)
+    qtbot.waitUntil(lambda: opened.limits.limit is not None, timeout=30000)
+    limit = opened.limits.limit
+    assert limit.harm is not None and fields["strength"].groove.limit is not None
+    assert limit.harm.text in fields["strength"].toolTip() and fields["radius"].groove.limit is None
+    fields["strength"].changed.emit(20.0)  # of which it does not depend
+    assert opened.limits.limit is limit and fields["strength"].groove.limit is not None
+    fields["radius"].changed.emit(2.0)
+    assert opened.limits.limit is None and fields["strength"].groove.limit is None
+    settle(opened, qtbot)
+    qtbot.waitUntil(lambda: opened.limits.limit is not None, timeout=30000)
+
+
+def test_an_output_is_seen_before_it_is_written(opened, qtbot, monkeypatch, tmp_path):
+    def see_first(dialog: ExportDialog) -> int:
+        dialog.folder.setText(str(tmp_path))
+        dialog.room.setText("0")
+        assert not dialog.look.isEnabled()
+        dialog.room.setText("200")
+        dialog.viewing.choice.setCurrentIndex(dialog.viewing.choice.findData("matte"))
+        dialog.viewing.numbers["distance"].setValue(80)
+        assert dialog.viewing.choice.currentData() == "own"
+        dialog.viewing.show_viewing(USUAL["matte"])
+        qtbot.mouseClick(dialog.look, Qt.MouseButton.LeftButton)
+        return dialog.result()
+
+    monkeypatch.setattr(ExportDialog, "exec", see_first)
+    opened.actions_by_name["export"].trigger()
+    view = opened.output_view
+    qtbot.waitUntil(lambda: view.made is not None, timeout=20000)
+    assert SEE_FIRST == 2 and opened.pages.currentWidget() is view and not list(tmp_path.glob("*.png"))
+    assert "200 × 133 px" in view.title.text() and words_for(USUAL["matte"]) in view.title.text()
+    shown = view.view.image.copy()
+    qtbot.mousePress(view.plain, Qt.MouseButton.LeftButton)
+    assert view.view.image != shown
+    qtbot.mouseRelease(view.plain, Qt.MouseButton.LeftButton)
+    assert view.view.image == shown
+    qtbot.mousePress(view.view, Qt.MouseButton.LeftButton, pos=QPoint(60, 60))
+    qtbot.mouseMove(view.view, QPoint(20, 20))
+    qtbot.mouseRelease(view.view, Qt.MouseButton.LeftButton, pos=QPoint(20, 20))
+    opened.actions_by_name["cancel"].trigger()
+    assert opened.pages.currentWidget() is not view and view.made is None
+    opened.actions_by_name["output"].trigger()  # as it was looked at last
+    qtbot.waitUntil(lambda: view.made is not None, timeout=20000)
+    assert words_for(USUAL["matte"]) in view.title.text()
+    opened.commands.undo()
+    opened.session.add_step("grain")
+    assert opened.pages.currentWidget() is not view  # the route has changed
