@@ -9,6 +9,8 @@ from pathlib import Path
 from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication
 
+from dustpan.core.document.viewing import USUAL
+from dustpan.core.render.finishing import Finish
 from dustpan.simulate.samples import sample_picture
 from dustpan.simulate.scenes import raw_picture
 from dustpan.ui.demo import open_scene
@@ -98,6 +100,8 @@ def main(folder: Path) -> None:
     shoot("removed")
     session.choose(next(step.id for step in session.route if step.kind == "sharpen"))
     window.actions_by_name["inside"].setChecked(True)
+    wait(exact)
+    wait(lambda: window.limits.limit is not None)
     shoot("inside")
     window.actions_by_name["inside"].setChecked(False)
     correct_hot_pixels(window)
@@ -136,8 +140,14 @@ def main(folder: Path) -> None:
     dialog = ExportDialog(Path("/pictures/bench.png"), session.engine.source, None, window)
     dialog.folder.setText("/")
     dialog.open()
+    dialog.room.setText("1600")
+    dialog.viewing.show_viewing(USUAL["matte"])
     shoot("export")
     dialog.close()
+    window.see_output(Finish((1600, 1600), USUAL["matte"]))
+    wait(lambda: window.output_view.made is not None)
+    shoot("output")
+    window.leave_output()
     raw = partial(raw_picture, "bench", iso=1600, six=True)
     session.opening.open_from(raw, "bench.dng", then=session.measuring.propose)
     wait(lambda: session.engine.source.mosaic is not None and len(session.route) > 1)

@@ -13,7 +13,8 @@ RISE = 2.563  # 10-90 % rise of an edge under a gaussian blur of deviation 1
 _OWN = 0.55  # px, deviation of the blur that any sampled picture has
 _BINS = 8  # of directions, over half a turn
 _FEW = 6  # profiles from which a direction is told
-_LEAST_BINS = 4  # directions from which a motion is told
+_LEAST_BINS = 6  # directions from which a motion is told
+_FITTING = 0.75  # part of how the widths vary that a motion must explain: things at several distances vary otherwise
 _MOVED = 0.45  # part by which the variance over directions varies from where on the blur is a motion
 _WIDE = 3.6  # px of rise from which a disc can be told from a gaussian
 _ROUND = 1.78  # ratio of the 10-90 % to the 25-75 % rise: 1.90 of a gaussian, 1.70 of a disc
@@ -71,8 +72,10 @@ def _motion(edges: Edges) -> tuple[float, float] | None:
     if len(angles) < _LEAST_BINS:
         return None
     terms = np.column_stack([np.ones(len(angles)), np.cos(angles), np.sin(angles)])
-    mean, cosine, sine = np.linalg.lstsq(terms, np.array(variances), rcond=None)[0]
+    found = np.array(variances)
+    (mean, cosine, sine), *_ = np.linalg.lstsq(terms, found, rcond=None)
     varies = float(np.hypot(cosine, sine))
-    if mean <= 0 or varies < _MOVED * mean:
+    left = found - terms @ np.array([mean, cosine, sine])
+    if mean <= 0 or varies < _MOVED * mean or left.var() > (1 - _FITTING) * found.var():
         return None
     return float(np.sqrt(6 * varies)), float(np.rad2deg(np.arctan2(sine, cosine)) / 2 % 180)
