@@ -13,6 +13,7 @@ from dustpan.core.judge.figures import Figures, PatchFigures, combine_figures, f
 from dustpan.core.judge.harms.base import Pair
 from dustpan.core.judge.harms.clipping import combine_clipping
 from dustpan.core.judge.harms.texture import slope_gain
+from dustpan.core.judge.harms.worms import WORMS
 from dustpan.core.judge.noise_left import (
     SquareNoise,
     mean_noise,
@@ -102,7 +103,9 @@ def judge(
     if engine.source.rendered:
         figures = replace(figures, stars_lost=None)  # its points of light are glints and stray paths
     each = [combine_figures([patch]) for patch in report.patches]
-    harm = [_name_culprit(finding, plan) for finding in find_harms(figures, spots, each)]
+    named = [_name_culprit(finding, plan) for finding in find_harms(figures, spots, each)]
+    # Without a step that draws strokes they are texture that noise had hidden.
+    harm = [finding for finding in named if finding.what != WORMS.what or finding.step_id]
     return replace(report, figures=figures, harm=harm)
 
 
