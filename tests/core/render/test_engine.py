@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -22,7 +23,7 @@ from dustpan.core.steps import kinds
 from dustpan.core.steps.base import StepKind
 from dustpan.core.where import part_kinds
 from dustpan.core.work.cancel import Token
-from dustpan.core.work.pool import Pool
+from dustpan.core.work.pool import Pool, Priority
 from dustpan.simulate.scenes import clean_picture
 
 
@@ -191,8 +192,6 @@ def test_a_store_keeps_to_its_budget_and_drops_the_oldest():
 
 def test_the_pool_takes_the_most_urgent_first_and_skips_the_cancelled():
     pool, order, gate = Pool(1), [], Token()
-    import threading
-
     hold = threading.Event()
     pool.submit(hold.wait, priority=0, token=Token())
     futures = [pool.submit(lambda p=p: order.append(p), priority=p, token=Token()) for p in (3, 1, 2)]
@@ -204,6 +203,16 @@ def test_the_pool_takes_the_most_urgent_first_and_skips_the_cancelled():
     assert order == [1, 2, 3]
     with pytest.raises(Cancelled):
         dropped.result(5)
+    pool.close()
+
+
+def test_in_a_window_a_draft_never_waits_for_what_is_less_urgent():
+    pool, hold = Pool(2, yielding=True), threading.Event()
+    busy = [pool.submit(hold.wait, priority=Priority.AROUND, token=Token()) for _ in range(3)]
+    assert pool.submit(lambda: "there", priority=Priority.VIEW_DRAFT, token=Token()).result(timeout=10) == "there"
+    assert pool.size == 2 and not any(job.done() for job in busy)
+    hold.set()
+    assert all(job.result(timeout=10) for job in busy)
     pool.close()
 
 

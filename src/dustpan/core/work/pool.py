@@ -29,7 +29,8 @@ class Pool:
     Parameters
     ----------
     threads : how many; one per core by default.
-    yielding : run the threads at a lower priority of the operating system, so that the window stays responsive.
+    yielding : for a window: run the threads at a lower priority of the operating system, and let one more take drafts
+        alone, which then never wait for the end of a job that is less urgent.
     """
 
     def __init__(self, threads: int | None = None, *, yielding: bool = False):
@@ -39,8 +40,10 @@ class Pool:
         self._count = itertools.count()
         self._ready = threading.Condition()
         self._open = True
+        least = [max(Priority)] * self.size + [Priority.VIEW_DRAFT] * yielding
         self._threads = [
-            threading.Thread(target=self._work, name=f"dustpan-{n}", daemon=True) for n in range(self.size)
+            threading.Thread(target=self._work, args=(lowest,), name=f"dustpan-{n}", daemon=True)
+            for n, lowest in enumerate(least)
         ]
         for thread in self._threads:
             thread.start()
@@ -52,7 +55,7 @@ class Pool:
             if not self._open:
                 raise RuntimeError("the pool is closed")
             heapq.heappush(self._jobs, (priority, next(self._count), job, token, future))
-            self._ready.notify()
+            self._ready.notify_all()  # not every thread may take it
         return future
 
     def close(self) -> None:
@@ -66,16 +69,17 @@ class Pool:
         for thread in self._threads:
             thread.join()
 
-    def _next(self):
+    def _next(self, lowest: Priority):
+        """Return the most urgent job, once there is one that a thread may take; None after `close`."""
         with self._ready:
-            while self._open and not self._jobs:
+            while self._open and not (self._jobs and self._jobs[0][0] <= lowest):
                 self._ready.wait()
             return heapq.heappop(self._jobs) if self._open else None
 
-    def _work(self) -> None:
+    def _work(self, lowest: Priority) -> None:
         if self._yielding and hasattr(os, "setpriority"):
             os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 5)
-        while job := self._next():
+        while job := self._next(lowest):
             _, _, run, token, future = job
             try:
                 token.check()

@@ -178,8 +178,14 @@ class Proofs(QObject):
 
         for proof in sorted(self.items, key=lambda p: p.name in _JUDGED, reverse=True):  # the larger ones first
             self.session.jobs.run(
-                partial(_shoot, order, proof), partial(take, proof), priority=Priority.VIEW_DRAFT, token=token
+                partial(_shoot, order, proof), partial(take, proof), priority=self._priority, token=token
             )
+
+    @property
+    def _priority(self) -> Priority:
+        """The proofs come first while a slider moves; while a Where is drawn, what is under the hand does."""
+        drawing = self.session.dragging and self.canvas.parts.open
+        return Priority.VIEW if drawing else Priority.VIEW_DRAFT
 
     def _take_figures(self, order: Order) -> None:
         """Work out the figures behind the pictures, which are looked at first."""
@@ -194,7 +200,7 @@ class Proofs(QObject):
                 self.session.jobs.run(
                     partial(_figure, order, proof, self.shots[proof].judged),
                     partial(take, proof),
-                    priority=Priority.VIEW_DRAFT,
+                    priority=self._priority,
                     token=order.token,
                 )
 
