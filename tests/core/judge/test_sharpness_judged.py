@@ -169,7 +169,18 @@ def test_a_last_sharpening_brings_back_what_the_medium_blurs(name):
     free = replace(sharpening, halo_light=1.0, halo_dark=1.0, edge_gate=0.0, threshold=0.0)
     waved = wave[..., 0] + sharpen_plane(wave[..., 0].copy(), free, noise=np.zeros((128, 128), np.float32))
     assert waved[40:-40, 40:-40].std() / wave[40:-40, 40:-40].std() == pytest.approx(raised, rel=0.06)
-    assert np.abs(sharpen_last(wave, viewing) - wave).max() > 0.003
+    beside = np.concatenate([grey(np.full((128, 128), 0.5)), wave], axis=1)  # what is nowhere calm is taken for noise
+    assert np.abs(sharpen_last(beside, viewing) - beside).max() > 0.003
+
+
+def test_a_last_sharpening_leaves_noise_as_it_is():
+    noise = np.random.default_rng(3).normal(0, 3 / 255, (200, 300))
+    noise[:, 150:] += 0.3
+    before = grey(0.4 + noise)
+    after = sharpen_last(before, USUAL["matte"])
+    calm = np.s_[20:-20, 20:120]
+    assert after[calm].std() < 1.05 * before[calm].std()
+    assert np.diff(after[:, :, 0].mean(axis=0)).max() > 1.02 * np.diff(before[:, :, 0].mean(axis=0)).max()
 
 
 def test_a_medium_that_blurs_nothing_asks_for_nothing():

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 
 from dustpan.core.document.viewing import Viewing
 from dustpan.core.filters.colour import tone_of, with_grey_within
-from dustpan.core.filters.sharpen import Sharpening, sharpen_plane
+from dustpan.core.filters.sharpen import Sharpening, detail_of, sharpen_plane
 from dustpan.core.picture.region import Size
 
 _FINEST_SEEN = 20.0  # cycles a degree, past which the eye sees little of a picture's detail
@@ -16,7 +17,8 @@ _FINEST_HELD = 0.25  # cycles a pixel, up to which detail is raised
 _AT_RADIUS = 0.19  # cycles: radius times the frequency that is brought back
 _MOST, _LEAST = 2.5, 0.05  # amounts: more does harm, less is not seen
 _INCH, _DEGREE = 2.54, np.pi / 180  # cm; radians
-_GATES = {"finest": 1.0, "noise_gate": 0.0, "threshold": 1.0 / 255, "edge_gate": 0.2}
+_GATES = {"finest": 1.0, "noise_gate": 2.0, "threshold": 1.0 / 255, "edge_gate": 0.2}
+_SQUARE, _CALM = 16, 0.25  # px of the squares that noise is told from; quantile of them that is taken for bare
 _HALO = 0.6  # of light and dark rims, that is allowed
 
 
@@ -69,4 +71,16 @@ def sharpen_last(working: np.ndarray, viewing: Viewing | None) -> np.ndarray:
     if sharpening is None:
         return working
     tone = tone_of(working)
-    return with_grey_within(working, sharpen_plane(tone, sharpening, noise=np.zeros_like(tone)))
+    noise = np.full_like(tone, _noise_left(tone, sharpening))
+    return with_grey_within(working, sharpen_plane(tone, sharpening, noise=noise))
+
+
+def _noise_left(tone: np.ndarray, sharpening: Sharpening) -> np.float32:
+    """Return the deviation of the detail in the calmer squares: what the route has left of the noise."""
+    detail = detail_of(tone, radius=sharpening.radius, finest=sharpening.finest)
+    energy = cv2.resize(detail * detail, _squares_of(tone), interpolation=cv2.INTER_AREA)
+    return np.float32(np.sqrt(np.quantile(energy, _CALM)))
+
+
+def _squares_of(tone: np.ndarray) -> Size:
+    return max(tone.shape[1] // _SQUARE, 1), max(tone.shape[0] // _SQUARE, 1)
