@@ -9,6 +9,7 @@ import numpy as np
 
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of, with_grey, with_grey_within
+from dustpan.core.filters.edge_blur import RISE
 from dustpan.core.filters.sharpen import (
     Sharpening,
     amount_to_steepen,
@@ -24,8 +25,8 @@ from dustpan.core.steps.easing import OF_STRENGTH
 from dustpan.core.steps.softness import blur_of
 
 _SHARPEST, _USUAL_RISE, _SOFTEST = 1.6, 2.2, 6.0  # px of 10-90 % rise: as pixels can show, of most pictures, at most
-_STEEPER = 0.12  # part by which the picture's own edges are to rise over a shorter way
-_LEAST_AMOUNT, _MOST_AMOUNT = 10.0, 60.0  # %
+_STEEPER = 0.06  # part by which the picture's own edges are to rise over a shorter way
+_LEAST_AMOUNT, _MOST_AMOUNT = 5.0, 60.0  # %
 _CRISP = 0.05  # overshoot of the picture's edges from which more would be a halo
 _HALVED_BY = 5.0  # display values of noise at the input that halve the amount
 _CENTRE = (0.5, 0.5, 0.5, 0.5)  # extent of the picture's middle
@@ -144,7 +145,7 @@ class Sharpen(StepKind):
         """
         blur = blur_of(survey)
         rise = _USUAL_RISE if blur is None else min(max(blur.rise, _SHARPEST), _SOFTEST)
-        params = SharpenParams(radius=round(min(max(rise / 2, 0.8), 2.0), 1), noise_gate=2.0)
+        params = SharpenParams(radius=round(min(max(rise / RISE, 0.8), 2.0), 1), noise_gate=2.0)
         steeper = min(_STEEPER, 1 - _SHARPEST / rise)
         amount = 100 * amount_to_steepen(rise, _sharpening(params), by=steeper) if steeper > 0 else 0.0
         noise = float(np.sqrt((survey.noise.sigma(TONES[None, 1:-1], _CENTRE)[0] ** 2).mean())) * DISPLAY
