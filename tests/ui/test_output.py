@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from tests.ui.steer import settle
 
 from dustpan.core.document.viewing import USUAL
+from dustpan.core.picture.source import Source
 from dustpan.ui.export_dialog import SEE_FIRST, ExportDialog
 from dustpan.ui.finish_fields import words_for
 
@@ -63,3 +65,19 @@ def test_an_output_is_seen_before_it_is_written(opened, qtbot, monkeypatch, tmp_
     opened.commands.undo()
     opened.session.add_step("grain")
     assert opened.pages.currentWidget() is not view  # the route has changed
+
+
+def test_what_only_rendered_pictures_have_is_asked_of_them_alone(opened, qtbot):
+    session = opened.session
+    session.add_step("noise")
+    assert "guided" not in opened.controls.fields and "engine" in opened.controls.fields
+    noisy = session.engine.source.pixels / np.float32(255)
+    layers = {"Z": np.linspace(1, 2, noisy.shape[0] * noisy.shape[1], dtype=np.float32).reshape(noisy.shape[:2])}
+    session.opening.open_from(lambda: Source(noisy**2, linear=True, layers=layers), "render.exr")
+    qtbot.waitUntil(lambda: session.engine is not None and session.engine.source.features is not None, timeout=20000)
+    settle(opened, qtbot)
+    session.add_step("noise")
+    assert opened.controls.fields["guided"].isChecked()
+    qtbot.mouseClick(opened.controls.fields["guided"], Qt.MouseButton.LeftButton)
+    assert session.step.params.guided is False and session.step.params.auto is True
+    settle(opened, qtbot)
