@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import heapq
 import itertools
+import math
 import os
 import threading
 from collections.abc import Callable
@@ -40,7 +41,7 @@ class Pool:
         self._count = itertools.count()
         self._ready = threading.Condition()
         self._open = True
-        least = [max(Priority)] * self.size + [Priority.VIEW_DRAFT] * yielding
+        least = [math.inf] * self.size + [float(Priority.VIEW_DRAFT)] * yielding
         self._threads = [
             threading.Thread(target=self._work, args=(lowest,), name=f"dustpan-{n}", daemon=True)
             for n, lowest in enumerate(least)
@@ -69,14 +70,14 @@ class Pool:
         for thread in self._threads:
             thread.join()
 
-    def _next(self, lowest: Priority):
+    def _next(self, lowest: float):
         """Return the most urgent job, once there is one that a thread may take; None after `close`."""
         with self._ready:
             while self._open and not (self._jobs and self._jobs[0][0] <= lowest):
                 self._ready.wait()
             return heapq.heappop(self._jobs) if self._open else None
 
-    def _work(self, lowest: Priority) -> None:
+    def _work(self, lowest: float) -> None:
         if self._yielding and hasattr(os, "setpriority"):
             os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 5)
         while job := self._next(lowest):
