@@ -8,7 +8,7 @@ from tests.ui.steer import settle
 
 from dustpan.core.document.viewing import USUAL
 from dustpan.core.picture.source import Source
-from dustpan.ui.export_dialog import SEE_FIRST, ExportDialog
+from dustpan.ui.export_dialog import ExportDialog
 from dustpan.ui.finish_fields import words_for
 
 
@@ -47,7 +47,7 @@ def test_an_output_is_seen_before_it_is_written(opened, qtbot, monkeypatch, tmp_
     opened.actions_by_name["export"].trigger()
     view = opened.output_view
     qtbot.waitUntil(lambda: view.made is not None, timeout=20000)
-    assert SEE_FIRST == 2 and opened.pages.currentWidget() is view and not list(tmp_path.glob("*.png"))
+    assert opened.pages.currentWidget() is view and not list(tmp_path.glob("*.png"))
     assert "200 × 133 px" in view.title.text() and words_for(USUAL["matte"]) in view.title.text()
     shown = view.view.image.copy()
     qtbot.mousePress(view.plain, Qt.MouseButton.LeftButton)
@@ -59,6 +59,11 @@ def test_an_output_is_seen_before_it_is_written(opened, qtbot, monkeypatch, tmp_
     qtbot.mouseRelease(view.view, Qt.MouseButton.LeftButton, pos=QPoint(20, 20))
     opened.actions_by_name["cancel"].trigger()
     assert opened.pages.currentWidget() is not view and view.made is None
+    opened.actions_by_name["output"].trigger()
+    opened.see_output()  # again while it is being made: the page stays
+    assert opened.pages.currentWidget() is view
+    opened.leave_output()
+    assert opened.session.tasks.find("output") is None  # nothing goes on behind
     opened.actions_by_name["output"].trigger()  # as it was looked at last
     qtbot.waitUntil(lambda: view.made is not None, timeout=20000)
     assert words_for(USUAL["matte"]) in view.title.text()

@@ -17,6 +17,7 @@ from dustpan.ui.judging.findings import Chip
 from dustpan.ui.picture.display import Display
 from dustpan.ui.picture.screen import Appearance
 from dustpan.ui.session.session import Session
+from dustpan.ui.session.tasks import Task
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.discard import discard
@@ -125,6 +126,7 @@ class OutputView(QWidget):
         self.session, self.display = session, display
         self.finish = NO_FINISH
         self.made: AtOutput | None = None
+        self._task: Task | None = None  # that makes it
         self.view = PixelView()
         self.title = QLabel()
         self._harm = QHBoxLayout()
@@ -155,20 +157,23 @@ class OutputView(QWidget):
         session, engine = self.session, self.session.engine
         if engine is None:
             return
+        self.forget()
         self.finish, document = finish, session.document
-        task = session.tasks.begin("output", "Making the picture at its output size")
-        task.cancelled.connect(self.left)
+        self._task = task = session.tasks.begin("output", "Making the picture at its output size")
+        task.cancelled.connect(lambda: self.left.emit() if self._task is task else None)
 
         def work() -> AtOutput:
             plan = engine.plan(document, check=task.token.check)
             return make_output(engine, plan, finish, pool=session.jobs.pool, token=task.token, progress=task.report)
 
-        self.forget()
         self.title.setText("Making the picture at its output size …")
         session.conduct_task(task, work, self._take)
 
     def forget(self) -> None:
-        """Let the pixels go."""
+        """Let the pixels go, and give up making them."""
+        task, self._task = self._task, None
+        if task is not None:
+            task.cancel()
         self.made, self.view.marks = None, ()
         self.view.show_image(None)
         self._list_harm(())

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -147,6 +148,7 @@ def _blur(plane: np.ndarray, deviation: float) -> np.ndarray:
     return cv2.GaussianBlur(plane, (side, side), deviation, borderType=cv2.BORDER_REFLECT)
 
 
+@lru_cache(maxsize=64)
 def amount_to_steepen(rise: float, sharpening: Sharpening, *, by: float) -> float:
     """Return the amount, 0 to 5, that makes an edge's 10-90 % rise (px) shorter by a part; 5 where none does.
 

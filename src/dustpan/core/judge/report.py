@@ -9,11 +9,10 @@ import numpy as np
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route
-from dustpan.core.judge.figures import Figures, PatchFigures, combine_figures, find_harms, measure_patch
+from dustpan.core.judge.figures import HARMS, Figures, PatchFigures, combine_figures, find_harms, measure_patch
 from dustpan.core.judge.harms.base import Pair
 from dustpan.core.judge.harms.clipping import combine_clipping
 from dustpan.core.judge.harms.texture import slope_gain
-from dustpan.core.judge.harms.worms import WORMS
 from dustpan.core.judge.noise_left import (
     SquareNoise,
     mean_noise,
@@ -31,6 +30,7 @@ from dustpan.core.work.cancel import Check, no_check
 from dustpan.core.work.pool import Priority
 from dustpan.core.work.sharing import map_shared
 
+_DRAWN = {harm.what for harm in HARMS if harm.drawn}
 _SMALL = 1_500_000  # pixels; of a picture up to this size patches are read from its blocks
 
 
@@ -104,8 +104,7 @@ def judge(
         figures = replace(figures, stars_lost=None)  # its points of light are glints and stray paths
     each = [combine_figures([patch]) for patch in report.patches]
     named = [_name_culprit(finding, plan) for finding in find_harms(figures, spots, each)]
-    # Without a step that draws strokes they are texture that noise had hidden.
-    harm = [finding for finding in named if finding.what != WORMS.what or finding.step_id]
+    harm = [finding for finding in named if finding.step_id or finding.what not in _DRAWN]
     return replace(report, figures=figures, harm=harm)
 
 

@@ -205,6 +205,7 @@ class NumberSlider(QWidget):
         self._default = self.value
         self._measured: float | None = None
         self._limit: float | None = None
+        self._past = ""  # what harm begins there
         self.label = QLabel(described.label)
         self.entry = Entry()
         self.entry.setFixedSize(92, 20)
@@ -243,7 +244,9 @@ class NumberSlider(QWidget):
 
     def show_limit(self, limit: float | None, words: str = "") -> None:
         """Show the value past which harm begins, and say which; None for none."""
-        self._limit = limit
+        if (limit, words) == (self._limit, self._past):
+            return
+        self._limit, self._past = limit, words
         tip = _tip(self.described) + (f"\n{words}" if words else "")
         for widget in (self, self.label, self.groove):
             widget.setToolTip(tip)

@@ -22,6 +22,8 @@ class Harm:
     figure : the figure that tells it.
     limit : from where on it counts, upward, or downward when `below` is set.
     words : a sentence with {size}, the figure times `scale`.
+    scale, below : see `words` and `limit`.
+    drawn : whether it is one only where a step can have drawn it; else it was hidden in the picture.
     """
 
     what: str
@@ -30,6 +32,7 @@ class Harm:
     words: str
     scale: float = 1.0
     below: bool = False
+    drawn: bool = False
 
     def past_limit(self, value: float) -> bool:
         """Return whether a figure is a harm."""

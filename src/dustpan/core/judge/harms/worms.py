@@ -11,7 +11,7 @@ from dustpan.core.filters.colour import tone_of
 from dustpan.core.judge.harms.base import Harm, Pair, square_means
 from dustpan.core.judge.harms.louder import bare_squares
 
-WORMS = Harm("worms", "worms", 1.8, "worms of {size:.1f} levels in bare places")
+WORMS = Harm("worms", "worms", 1.8, "worms of {size:.1f} levels in bare places", drawn=True)
 
 _BAND = (0.7, 3.0)  # px, deviations of the blurs between which strokes are looked for
 _GATHER = 2.5  # px, deviation of the window in which slopes are compared
