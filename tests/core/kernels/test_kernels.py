@@ -14,6 +14,7 @@ from dustpan.core.filters.dct import clean_plane
 from dustpan.core.filters.deblock import Rounding, deblock_tile
 from dustpan.core.filters.detail import structured_part
 from dustpan.core.filters.fireflies import find_fireflies
+from dustpan.core.filters.light_mean import restore_light_mean
 from dustpan.core.filters.quick import Cleaning
 from dustpan.core.filters.sharpen import Sharpening, sharpen_plane
 from dustpan.core.filters.specks import fill_specks, find_by_ring, find_specks, mend_mosaic, take_specks
@@ -75,6 +76,8 @@ def test_every_kernel_keeps_its_one_signature(layout):
     results.append(deblock_tile(picture, (0, 0, 64, 48), rounding, ringing=0.5))
     results.append(find_fireflies(picture, picture[..., :0], strength=0.5, radius=3, spare=0.7)[1])
     results.append(paint_strokes((Stroke(((0.2, 0.3, 1.0), (0.7, 0.6, 0.5)), size=0.2),), (0, 0, 64, 48), (64, 48)))
+    told = {"strengths": (1.0, 0.5), "louder": np.ones(3)}
+    results.append(restore_light_mean(picture, layout(np.flip(picture, 0)), sigma[..., 0], **told))
     results.append(explain(np.asarray(picture, np.float32), np.asarray(picture, np.float32)).unexplained)
     assert all(np.isfinite(result).all() for result in results)
     assert {kernel.name: len(kernel.signatures) for kernel in kernels()} == {kernel.name: 1 for kernel in kernels()}

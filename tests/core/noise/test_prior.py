@@ -15,10 +15,12 @@ from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.colour import to_opponent
 from dustpan.core.filters.cut_off import cut_off_mean, restore_cut_off
-from dustpan.core.noise.law import added_noise
+from dustpan.core.filters.light_mean import restore_light_mean
+from dustpan.core.noise.law import added_noise, light_sureness
 from dustpan.core.noise.measure import estimate_noise
 from dustpan.core.noise.model import DISPLAY, TONES
 from dustpan.core.noise.prior import COEFFICIENTS, TARGET_FLOOR
+from dustpan.core.picture.curve import decode_curve, encode_curve
 from dustpan.core.picture.source import Source
 from dustpan.core.picture.working import to_working
 from dustpan.core.render.engine import Engine
@@ -124,3 +126,42 @@ def test_the_engine_is_kept_on_automatic():
     measured = kind.params_type(luminance=12.0)
     resolved = kind.resolve(kind.params_type(auto=True, engine="thorough"), measured)
     assert (resolved.engine, resolved.luminance, resolved.auto) == ("thorough", 12.0, True)
+
+
+@pytest.mark.parametrize("tone", [0.2, 0.35, 0.6])
+@pytest.mark.parametrize("strengths", [(1.0, 1.0), (0.5, 0.5)])
+def test_means_of_noise_in_light_come_back(tone, strengths):
+    """In every channel by its own noise; half of the noise taken away brings half of the light back."""
+    rng, shape = np.random.default_rng(4), (96, 128, 3)
+    light = decode_curve(np.full(shape, tone, np.float32))
+    noise = rng.normal(0, 1, shape) * np.array([0.2, 0.3, 0.5]) * light
+    noisy = encode_curve(np.maximum(light + noise, 0).astype(np.float32))
+    mean = noisy.mean(axis=(0, 1), keepdims=True)
+    cleaned = (noisy + strengths[0] * (mean - noisy)).astype(np.float32)
+    power = np.full(shape[:2], noisy.var(axis=(0, 1)).sum(), np.float32)
+    restored = restore_light_mean(noisy, cleaned, power, strengths=strengths, louder=np.ones(3))
+    off, left = (tone - picture.mean(axis=(0, 1)) for picture in (noisy, restored))
+    assert off[2] > 0.01 and np.allclose(left, (1 - strengths[0]) * off, atol=0.2 * off[2])
+
+
+def test_specks_do_not_pass_for_noise_in_light():
+    """Next to a bright speck nothing is lifted."""
+    noisy = np.full((64, 64, 3), 0.2, np.float32)
+    noisy[32, 32] = 1.0
+    cleaned, power = np.full_like(noisy, 0.2), np.full((64, 64), 3 * 0.02**2, np.float32)
+    restored = restore_light_mean(noisy, cleaned, power, strengths=(1.0, 1.0), louder=np.ones(3))
+    assert np.abs(restored - cleaned).max() < 0.5 / 255
+
+
+def test_noise_in_light_is_told_from_noise_added_to_display_values(truth):
+    camera = estimate_noise([to_working(noisy_picture("bench", iso=12800, seed=2, size=truth.shape[1::-1]).pixels)])
+    assert light_sureness(camera) > 0.9
+    assert light_sureness(estimate_noise([with_white_noise(truth, 15, 1)])) < 0.1
+
+
+def test_noise_that_is_cut_off_everywhere_is_told_as_it_was():
+    """Red is blown and blue is black all over, as in a saturated flower."""
+    rng, ramp = np.random.default_rng(6), np.linspace(0.2, 0.7, 384, dtype=np.float32)
+    picture = np.stack([np.full((256, 384), 0.99, np.float32), np.tile(ramp, (256, 1)), np.zeros((256, 384))], axis=2)
+    noisy = np.clip(picture + rng.normal(0, 20 / 255, picture.shape), 0, 1).astype(np.float32)
+    assert 17.5 < estimate_noise([noisy]).luminance < 22.5

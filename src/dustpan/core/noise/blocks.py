@@ -8,11 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, fields
+from functools import cache
 
 import cv2
 import numpy as np
+from scipy.special import ndtr
 
-from dustpan.core.filters.colour import to_opponent
+from dustpan.core.filters.colour import OPPONENT, to_opponent
 from dustpan.core.filters.dct import block_transform, halve
 from dustpan.core.noise.model import TONES
 from dustpan.core.picture.curve import is_clipped
@@ -26,6 +28,7 @@ _QUANTILES = (0.35, 0.6, 0.6)  # luminance and both colour planes
 _SQUARES = (0.20590, 0.70833, 0.70833)  # those quantiles of a squared standard normal value
 CUT = 0.12  # share of the pixels around with a channel at black or white from which a block's noise counts as cut off
 _AROUND = 33  # px
+_REACH = 3.0  # deviations from the mean around, up to which noise comes to black or white
 LEAST_WHOLE = 0.04  # share of the blocks that have all their noise, from which the others are left out
 LEAST_OF_TONE = 0.1  # the same of the blocks of one tone
 CLIPPED = 0.3  # share of a block's pixels at black or white from which it tells nothing
@@ -44,6 +47,7 @@ class Blocks:
     clipped : (N,) whether many of its pixels are at black or white.
     constant : (N,) whether it has no variation at all, as noise never leaves it.
     cut : (N,) whether some of its pixels have a channel at black or white, which cuts off a part of their noise.
+    kept : (N, 3) share of the power of its noise that is left in each plane.
     """
 
     coefficients: np.ndarray
@@ -52,6 +56,7 @@ class Blocks:
     clipped: np.ndarray
     constant: np.ndarray
     cut: np.ndarray
+    kept: np.ndarray
 
     def subset(self, chosen: np.ndarray) -> Blocks:
         """Return some of the blocks."""
@@ -76,15 +81,22 @@ class Blocks:
 
 
 def planes_of(crop: np.ndarray) -> np.ndarray:
-    """Return the 4 x h x w planes of a crop from which blocks are cut: opponent planes, and where noise is cut off.
+    """Return the 7 x h x w planes of a crop from which blocks are cut: opponent planes, and where noise is cut off.
 
-    The last is the share of pixels with a channel at black or white, over a window much larger than a block: chosen by
-    their own pixels, blocks with less noise would be preferred.
+    The fourth is the share of pixels with a channel at black or white, over a window much larger than a block: chosen
+    by their own pixels, blocks with less noise would be preferred. The last are 1 where noise took each channel there.
     """
     ends = is_clipped(crop)
     cut = (ends[..., 0] | ends[..., 1] | ends[..., 2]).astype(np.float32)
     share = cv2.blur(cut, (_AROUND, _AROUND), borderType=cv2.BORDER_REFLECT)
-    return np.concatenate([to_opponent(crop), share[None]])
+    reached = ends & _within_reach(crop)
+    return np.concatenate([to_opponent(crop), share[None], np.moveaxis(reached, 2, 0)], dtype=np.float32)
+
+
+def _within_reach(crop: np.ndarray) -> np.ndarray:
+    """Return where black or white is so near to the mean around that noise comes there, and not specks."""
+    mean, square = (cv2.blur(values, (_AROUND, _AROUND), borderType=cv2.BORDER_REFLECT) for values in (crop, crop**2))
+    return np.minimum(mean, 1 - mean) < _REACH * np.sqrt(np.maximum(square - mean**2, 0))
 
 
 def halve_planes(planes: np.ndarray) -> np.ndarray:
@@ -95,9 +107,9 @@ def halve_planes(planes: np.ndarray) -> np.ndarray:
 
 def cut_blocks(planes: np.ndarray) -> Blocks:
     """Return the blocks of a crop, given as `planes_of` gives it, perhaps reduced."""
-    share = np.lib.stride_tricks.sliding_window_view(planes[3], (8, 8))[::_STRIDE, ::_STRIDE].mean(axis=(2, 3))
-    planes = planes[:3]
     windows = np.lib.stride_tricks.sliding_window_view(planes, (8, 8), axis=(1, 2))[:, ::_STRIDE, ::_STRIDE]
+    share, *ends = windows[3:].mean(axis=(3, 4))
+    windows = windows[:3]
     coefficients = block_transform(windows)
     rows, columns = coefficients.shape[1:3]
     luminance = coefficients[0]
@@ -115,7 +127,29 @@ def cut_blocks(planes: np.ndarray) -> Blocks:
     clipped = is_clipped(values).mean(axis=(2, 3)) >= CLIPPED
     varies = np.abs(luminance).reshape(rows, columns, 64)[..., 1:].max(-1) > _ROUNDING
     together = np.moveaxis(coefficients, 0, 2).reshape(-1, 3, 8, 8)
-    return Blocks(together, tone.ravel(), unrest.ravel(), clipped.ravel(), ~varies.ravel(), share.ravel() >= CUT)
+    kept = kept_by_planes(np.stack(ends, axis=-1).reshape(-1, 3))
+    return Blocks(together, tone.ravel(), unrest.ravel(), clipped.ravel(), ~varies.ravel(), share.ravel() >= CUT, kept)
+
+
+def kept_by_planes(ends: np.ndarray) -> np.ndarray:
+    """Return (N, 3), the share of the power of noise that each plane keeps.
+
+    Parameters
+    ----------
+    ends : (N, 3), the share of pixels at black or white in each channel. Noise is taken to be normal and as strong in
+        all of them.
+    """
+    at_end, kept = _kept_power()
+    return np.interp(ends, at_end, kept) @ (OPPONENT.T**2)
+
+
+@cache
+def _kept_power() -> tuple[np.ndarray, np.ndarray]:
+    """Return shares of pixels at an end, rising, and the share of the power of normal noise left with each."""
+    mean = np.linspace(4, -4, 81)  # deviations from the end
+    density, inside = np.exp(-(mean**2) / 2) / np.sqrt(2 * np.pi), ndtr(mean)
+    first, second = density + mean * inside, (1 + mean**2) * inside + mean * density
+    return np.r_[0, 1 - inside, 1], np.r_[1, second - first**2, 0]
 
 
 def tone_bins(tones: np.ndarray) -> np.ndarray:

@@ -1,4 +1,4 @@
-"""Which law noise follows: added to display values, as scans and many renderings have it, or not."""
+"""Which law noise follows: added to display values, as scans and many drawings have it, or to light, as in cameras."""
 
 from __future__ import annotations
 
@@ -10,11 +10,16 @@ import numpy as np
 
 from dustpan.core.filters.cut_off import cut_off_deviation
 from dustpan.core.noise.model import DISPLAY, TONES, NoiseModel, channel_deviations
+from dustpan.core.picture.curve import decode_curve, encode_slope
 
 _CANDIDATES = np.geomspace(1.0, 80.0, 89) / DISPLAY  # deviations tried
 _SURE, _DOUBTFUL = 0.12, 0.22  # relative misfit over tone up to which the law holds, and from which it does not
 _HARDLY_CUT, _ENOUGH = 0.006, 0.05  # part of the deviation that may be cut off there; weight of such tones
 _RARE = 0.01  # share of the picture under which a tone hardly counts
+_BETTER = (-0.02, 0.02)  # by how much noise in light fits better, from which that is thought of, and is sure
+_UNEQUAL = (1.15, 1.4)  # strongest channel beside the weakest, from which light is thought of, and is sure
+_BASES = np.concatenate([[0.0], np.geomspace(1e-4, 1.0, 25)])  # variance at black beside its rise to white, tried
+_DARKEST = 0.02  # tone, under which black cuts off so much that the slope of the curve tells nothing
 _FLAT = (0.75, 1.33)  # of the power of fine coefficients beside that of coarse ones: neither blurred nor sharpened
 
 
@@ -55,16 +60,58 @@ def added_noise(model: NoiseModel) -> AddedNoise:
     return AddedNoise(deviations.astype(np.float32), channels.astype(np.float32), sure)
 
 
+def light_sureness(model: NoiseModel) -> float:
+    """Return how sure it is that noise was there in light, before the tone curve: 0 to 1.
+
+    Its variance rises with light in a straight line, and the tone curve makes it stronger in darks. The other law is
+    one deviation at all tones. What fits either, as in a picture of few tones, counts as half. Unequal channels are
+    sure: a white balance has multiplied them.
+    """
+    sigma, presence = model.sigma[0, 0], model.presence
+    if not sigma.any() or not presence.any():
+        return 0.0
+    misfit = min(_misfit(sigma, curve, presence) for curve in _light_curves())
+    better = _fit(sigma, presence)[1] - misfit
+    return max(float(np.interp(better, _BETTER, (0, 1))), _inequality(model))
+
+
+def _inequality(model: NoiseModel) -> float:
+    """Return 0 to 1, how surely some channels have more noise than others."""
+    planes = np.sqrt(model.sigma[0].astype(float) ** 2 @ model.presence)
+    channels = channel_deviations(planes, model.correlation[0])
+    return float(np.interp(channels.max() / max(channels.min(), 1e-9), _UNEQUAL, (0, 1)))
+
+
+def _misfit(sigma: np.ndarray, curve: np.ndarray, presence: np.ndarray) -> float:
+    """Return by how much deviations over tone differ from a curve of any height, relatively."""
+    weight = _weight(presence)
+    logs = np.log(np.maximum(sigma, 1e-6)) - curve
+    return float(np.abs(logs - logs @ weight) @ weight)
+
+
+@cache
+def _light_curves() -> np.ndarray:
+    """Return (candidates, 17) logarithms of the deviation at each tone of noise in light."""
+    tones = np.maximum(TONES, _DARKEST).astype(np.float32)
+    light, slope = decode_curve(tones).astype(float), encode_slope(tones).astype(float)
+    return np.log(slope * np.sqrt(light + _BASES[:, None]))
+
+
+def _weight(presence: np.ndarray) -> np.ndarray:
+    """Return how much each tone counts, summing to 1."""
+    weight = presence / (presence + _RARE) * np.sqrt(presence)
+    return weight / weight.sum()
+
+
 def _fit(sigma: np.ndarray, presence: np.ndarray) -> tuple[float, float]:
     """Return the one deviation that a curve over tone follows best, and the relative misfit.
 
     Where all blocks of a picture are cut off the curve falls towards its ends, else it is level. Tones of which hardly
     anything is cut off tell more than the deviation of the others.
     """
-    weight = presence / (presence + _RARE) * np.sqrt(presence)
-    if not sigma.any() or not weight.any():
+    if not sigma.any() or not presence.any():
         return 0.0, np.inf
-    logs, weight = np.log(np.maximum(sigma, 1e-6)), weight / weight.sum()
+    logs, weight = np.log(np.maximum(sigma, 1e-6)), _weight(presence)
     level = float(logs @ weight)
     misfit = float(np.abs(logs - level) @ weight)
     gaps = np.abs(logs - _curves()) @ weight

@@ -18,6 +18,7 @@ _ROUNDED = 0.5  # share of the told power that the flattest blocks have at least
 _PREDICTED = (0.97, 1.2)  # deviation of a coarse level beside that predicted; true: 1.0 to 1.1, in colour to 1.2
 _ALIKE = (12.0, 20.0)  # unrest of busy blocks beside that of flat ones, up to which a picture is noise alone
 _MOST = 1.2  # of the power of the flattest blocks, that noise can have
+_LEAST_KEPT = 0.4  # share of its power that noise is taken to have kept at black and white, where it has less
 _EPSILON = 1e-12
 
 
@@ -49,7 +50,8 @@ def estimate_noise(crops: list[np.ndarray], compression: Compression | None = No
     first = levels[0]
     model = model_of(told, first.statistics.presence, first.flat_share)
     trust = _trust_in_flats(first, model, told.doubt, compression)
-    return _held(_blend(model, flat_model(levels), trust, told.doubt, _cut_tones(first) & trust.any()))
+    blended = _blend(model, flat_model(levels), trust, told.doubt, _cut_tones(first) & trust.any())
+    return _held(_before_cut(blended, first))
 
 
 def describe_picture(crops: list[np.ndarray], compression: Compression | None = None) -> np.ndarray | None:
@@ -98,6 +100,12 @@ def _cut_tones(first: FlatLevel) -> np.ndarray:
     cut = np.zeros(len(TONES), bool)
     cut[first.statistics.bins[~first.statistics.whole]] = True
     return cut
+
+
+def _before_cut(model: NoiseModel, first: FlatLevel) -> NoiseModel:
+    """Return the noise as it was before black and white cut it off, from what is left of it in the blocks it is of."""
+    kept = np.maximum(first.statistics.blocks.kept.mean(axis=0), _LEAST_KEPT)
+    return replace(model, sigma=(model.sigma / np.sqrt(kept)[:, None]).astype(np.float32))
 
 
 def _blend(told: NoiseModel, flat: NoiseModel, trust: np.ndarray, doubt: np.ndarray, cut: np.ndarray) -> NoiseModel:

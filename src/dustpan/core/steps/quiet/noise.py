@@ -10,8 +10,6 @@ import numpy as np
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters import quick, thorough
 from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of, with_grey
-from dustpan.core.filters.cut_off import SUPPORT as CUT_OFF_SUPPORT
-from dustpan.core.filters.cut_off import restore_cut_off
 from dustpan.core.filters.dct import STEP, halve
 from dustpan.core.filters.detail import SUPPORT as DETAIL_SUPPORT
 from dustpan.core.filters.detail import structured_part
@@ -22,7 +20,8 @@ from dustpan.core.filters.surfaces import SUPPORT as SURFACES_SUPPORT
 from dustpan.core.filters.thorough import clean_thoroughly
 from dustpan.core.noise.carry import carry_field
 from dustpan.core.noise.fields import EvenField, NoiseField
-from dustpan.core.noise.law import AddedNoise, added_noise
+from dustpan.core.noise.means import SUPPORT as MEANS_SUPPORT
+from dustpan.core.noise.means import Means, louder_at_full_size
 from dustpan.core.noise.model import DISPLAY, DOUBTFUL, NOTICEABLE, NOTICEABLE_COLOUR, TONES, NoiseModel
 from dustpan.core.noise.pattern import pattern
 from dustpan.core.noise.survey import Survey
@@ -138,13 +137,13 @@ class NoiseAnalysis:
     ----------
     field : noise to take away, by tone and place.
     coarse : correction for coarse blotches (h x w x 3), or None.
-    cut_off : (3,) deviations of red, green and blue noise that black and white have cut off; zeros for none.
+    means : what moves the mean of its noise.
     guided : whether the picture's surfaces tell detail from noise.
     """
 
     field: NoiseField
     coarse: np.ndarray | None
-    cut_off: np.ndarray
+    means: Means
     guided: bool = False
 
 
@@ -169,7 +168,7 @@ class Noise(StepKind):
         engine = thorough if params.engine == "thorough" else quick
         guided = analysis is not None and analysis.guided
         detail = DETAIL_SUPPORT if params.detail_return > 0 else 0
-        return engine.support(_scales(params, guided)) + (SURFACES_SUPPORT if guided else CUT_OFF_SUPPORT) + detail
+        return engine.support(_scales(params, guided)) + (SURFACES_SUPPORT if guided else MEANS_SUPPORT) + detail
 
     def measured(self, survey):
         """Return the settings for the noise at the step's input."""
@@ -185,14 +184,10 @@ class Noise(StepKind):
 
     def analyse(self, params, survey):
         """Return the noise with the factors laid on it, and what to take off for blotches past 8 px."""
-        added = _added_noise(survey)
-        field = carry_field(survey.noise, lambda model: _weighted(added.uncut(model) if added else model, params))
-        cut_off = np.zeros(3, np.float32)
-        if added is not None:
-            factors = np.array([params.red, params.green, params.blue], np.float32)
-            cut_off = added.channels * factors * np.float32(added.sure)
+        means = Means.of(survey, (params.red, params.green, params.blue))
+        field = carry_field(survey.noise, lambda model: _weighted(means.uncut(model), params))
         guided = params.guided and survey.features
-        return NoiseAnalysis(field, _coarse_correction(params, survey, field), cut_off, guided)
+        return NoiseAnalysis(field, _coarse_correction(params, survey, field), means, guided)
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile cleaned; looks `support` px around."""
@@ -225,7 +220,13 @@ class Noise(StepKind):
         cleaned = clean(rest, cleaning, ends=context.ends(region), left=region[0])
         if explained:
             return cleaned + explained.detail
-        return restore_cut_off(cleaned, analysis.cut_off, strengths)
+        return analysis.means.restored(
+            tile,
+            cleaned,
+            sigma=field.coarse_sigma(tone_of(cleaned), region),
+            louder=louder_at_full_size(analysis.field, context.level),
+            strengths=strengths,
+        )
 
     def show_inside(self, name, tile, region, params, analysis, context):
         """Return one of the inner pictures.
@@ -254,7 +255,7 @@ class Noise(StepKind):
 
     def apply_even(self, field, params, analysis, context):
         """Clean a flat field of the noise that the context names, without blotches past 8 px."""
-        even = NoiseAnalysis(EvenField(_weighted(context.noise.model, params)), None, np.zeros(3))
+        even = NoiseAnalysis(EvenField(_weighted(context.noise.model, params)), None, Means())
         return self.apply(field, (0, 0, *context.size), replace(params, engine="quick"), even, context)
 
     def idle(self, params):
@@ -377,15 +378,6 @@ def _presence(survey: Survey) -> np.ndarray:
 def _weighted(model: NoiseModel, params: NoiseParams) -> NoiseModel:
     factors = [np.interp(TONES, FACTOR_TONES, values) for values in (params.over_tone, params.colour_over_tone)]
     return model.scaled(luminance=factors[0], colour=factors[1], channels=(params.red, params.green, params.blue))
-
-
-def _added_noise(survey: Survey) -> AddedNoise | None:
-    """Return the noise that was added to the picture's display values, or None where it was not."""
-    field, base = survey.noise, survey.base_noise
-    if not isinstance(field, EvenField) or not np.array_equal(field.model.sigma, base.sigma):
-        return None  # a step has moved the tones: noise was cut off elsewhere
-    added = added_noise(base)
-    return added if added.sure > 0 else None
 
 
 def _coarse_correction(params: NoiseParams, survey: Survey, field: NoiseField) -> np.ndarray | None:

@@ -1,0 +1,100 @@
+"""Restore the mean of noise that was there in light, and that cleaning averaged in display values.
+
+Display values rise with light ever more slowly, and black cuts off what falls below it. The mean of noisy display
+values is therefore not the display value of the mean light: cleaned darks come out up to a dozen levels too dark where
+noise is strong, and too light next to black. What cleaning takes away tells how strong the noise is at each place.
+
+References
+----------
+Makitalo, M. and Foi, A. (2013), Optimal inversion of the generalized Anscombe transformation for Poisson-Gaussian
+    noise, doi 10.1109/TIP.2012.2202675 (the same error behind another curve);
+Foi, A. (2009), Clipped noisy images: Heteroskedastic modeling and practical denoising,
+    doi 10.1016/j.sigpro.2009.04.018.
+"""
+
+from __future__ import annotations
+
+from functools import cache
+
+import cv2
+import numpy as np
+
+from dustpan.core.kernels.light import add_shifts, noise_power
+from dustpan.core.picture.curve import decode_curve, encode_curve
+
+SUPPORT = 6  # px that the result looks around
+_POWER_BLUR, _MEAN_BLUR = 2.5, 2.0  # px, deviations of the smoothing
+_TAPS = (2 * SUPPORT + 1, 2 * SUPPORT + 1)
+_LEAST_TAKEN = 0.2  # part of the noise that was taken away, under which its strength is told no better
+_FARTHEST = 3.0  # deviations of noise at most
+_BLACK, _TOWARDS_BLACK = 6 / 255, 0.6  # display value from which darks may be moved down, and by how much of the rest
+_FADING = (0.9, 1.0)  # display values over which the shift ends: what white and shoulders did is not known
+_MEANS, _DEVIATIONS, _WIDEST = 201, 61, 0.3  # entries of the table, and its largest deviation
+
+
+def restore_light_mean(
+    noisy: np.ndarray,
+    cleaned: np.ndarray,
+    power: np.ndarray,
+    *,
+    strengths: tuple[float, float],
+    louder: np.ndarray,
+    part: float = 1.0,
+) -> np.ndarray:
+    """Return cleaned pixels moved to the display value of the mean light.
+
+    Parameters
+    ----------
+    noisy, cleaned : h x w x 3 float32 working pixels.
+    power : (h, w) variance of the noise, all channels together; what stands out of it by far is not counted.
+    strengths : parts of luminance and of colour noise that were taken away, 0 to 1.
+    louder : (3,) deviations of the opponent planes' noise at full size beside those of these pixels: over 1 in a
+        reduced picture, whose means were moved before it was reduced.
+    part : of the shift, that is wanted.
+
+    Returns
+    -------
+    h x w x 3 float32; looks `SUPPORT` px around.
+    """
+    taken = np.array([strengths[0], strengths[1], strengths[1]], np.float32)
+    gains = np.asarray(louder, np.float32) / np.maximum(taken, np.float32(_LEAST_TAKEN))
+    most = np.require((_FARTHEST**2 * louder.max() ** 2) * power, np.float32, ("C", "W"))
+    out = np.array(cleaned, np.float32, order="C")
+    powers = np.empty(out.shape, np.float32)
+    noise_power(np.require(noisy, np.float32, ("C", "W")), out, gains, most, powers)
+    powers = cv2.GaussianBlur(powers, _TAPS, _POWER_BLUR, borderType=cv2.BORDER_REFLECT)
+    means = cv2.GaussianBlur(out, _TAPS, _MEAN_BLUR, borderType=cv2.BORDER_REFLECT)
+    scales = np.array([_MEANS - 1, (_DEVIATIONS - 1) / _WIDEST], np.float32)
+    add_shifts(out, means, powers, _shifts(), scales, taken * np.float32(part))
+    return out
+
+
+@cache
+def _shifts() -> np.ndarray:
+    """Return what is to be added to means from 0 to 1 (rows) for each deviation of the noise (columns), float32.
+
+    Next to black a mean and a deviation hardly tell a tone, so that darks are not moved down all the way.
+    """
+    means, deviations = np.linspace(0, 1, _MEANS), np.linspace(0, _WIDEST, _DEVIATIONS)
+    tones = np.concatenate([-(np.linspace(1, 0, 48, endpoint=False) ** 2), np.linspace(0, 1.4, 281)])
+    mean_of = np.stack([_means_at(tone, deviations) for tone in tones])  # tones x deviations
+    at = [np.interp(means, np.maximum.accumulate(column), np.maximum(tones, 0)) for column in mean_of.T]
+    shift = np.stack(at, axis=1) - means[:, None]
+    least = -_TOWARDS_BLACK * np.maximum(means - _BLACK, 0)
+    fading = np.interp(means, _FADING, (1, 0))
+    return np.ascontiguousarray(np.maximum(shift, least[:, None]) * fading[:, None], np.float32)
+
+
+def _means_at(tone: float, deviations: np.ndarray) -> np.ndarray:
+    """Return the mean display value for noise in light around a tone (below 0 too), by its deviation in display values.
+
+    Values below black are cut off; there is no white.
+    """
+    at = np.linspace(-4, 4, 161)
+    weight = np.exp(-(at**2) / 2) / np.exp(-(at**2) / 2).sum()
+    strengths = np.concatenate([[0], np.geomspace(3e-5, 1.0, 120)])
+    light = float(decode_curve(np.array(tone))) + strengths[:, None] * at
+    display = encode_curve(np.maximum(light, 0)).astype(float)
+    mean = display @ weight
+    deviation = np.sqrt(np.maximum(display**2 @ weight - mean**2, 0))
+    return np.interp(deviations, np.maximum.accumulate(deviation), mean)

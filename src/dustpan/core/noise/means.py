@@ -1,0 +1,87 @@
+"""Where the mean of noise lies: cleaning averages display values, which are not where the noise was."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from dustpan.core.filters import cut_off, light_mean
+from dustpan.core.noise.fields import EvenField, NoiseField
+from dustpan.core.noise.law import AddedNoise, added_noise, light_sureness
+from dustpan.core.noise.model import TONES, NoiseModel
+from dustpan.core.noise.survey import Survey
+from dustpan.core.picture.region import Extent
+
+SUPPORT = max(cut_off.SUPPORT, light_mean.SUPPORT)  # px that the result looks around
+_CENTRE: Extent = (0.5, 0.5, 0.5, 0.5)
+
+
+@dataclass(frozen=True, eq=False)
+class Means:
+    """What moves the mean of a picture's noise.
+
+    Attributes
+    ----------
+    added : noise that was added to display values and cut off by black and white, or None.
+    channels : (3,) factors of red, green and blue noise.
+    in_light : 0 to 1, how sure it is that the noise was there in light.
+    """
+
+    added: AddedNoise | None = None
+    channels: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    in_light: float = 0.0
+
+    @classmethod
+    def of(cls, survey: Survey, channels: tuple[float, float, float]) -> Means:
+        """Return what moves the means at the input that a survey is of."""
+        added = _added_noise(survey)
+        sure = added.sure if added else 0.0
+        return cls(added, channels, (1 - sure) * light_sureness(survey.base_noise))
+
+    def uncut(self, model: NoiseModel) -> NoiseModel:
+        """Return a model of the noise as it was before it was cut off."""
+        return self.added.uncut(model) if self.added else model
+
+    def restored(
+        self,
+        noisy: np.ndarray,
+        cleaned: np.ndarray,
+        *,
+        sigma: np.ndarray,
+        louder: np.ndarray,
+        strengths: tuple[float, float],
+    ) -> np.ndarray:
+        """Return cleaned pixels with their means where they were without noise.
+
+        Parameters
+        ----------
+        noisy, cleaned : h x w x 3 float32 working pixels.
+        sigma : (3, h, w) deviations of the opponent planes' noise.
+        louder : (3,) deviations of it at full size beside those in these pixels: see `louder_at_full_size`.
+        strengths : parts of luminance and of colour noise that were taken away, 0 to 1.
+        """
+        if self.in_light > 0:
+            power = (sigma**2).sum(axis=0)
+            cleaned = light_mean.restore_light_mean(
+                noisy, cleaned, power, strengths=strengths, louder=louder, part=self.in_light
+            )
+        if self.added is None:
+            return cleaned
+        deviations = self.added.channels * np.array(self.channels, np.float32) * np.float32(self.added.sure)
+        return cut_off.restore_cut_off(cleaned, deviations, strengths)
+
+
+def _added_noise(survey: Survey) -> AddedNoise | None:
+    """Return the noise that was added to the picture's display values, or None where it was not."""
+    field, base = survey.noise, survey.base_noise
+    if not isinstance(field, EvenField) or not np.array_equal(field.model.sigma, base.sigma):
+        return None  # a step has moved the tones: noise was cut off elsewhere
+    added = added_noise(base)
+    return added if added.sure > 0 else None
+
+
+def louder_at_full_size(field: NoiseField, level: int) -> np.ndarray:
+    """Return (3,) deviations of the opponent planes' noise at full size beside those of a pyramid level."""
+    full, reduced = (field.sigma(TONES[None, 1:-1], _CENTRE, level=at).mean(axis=(1, 2)) for at in (0, level))
+    return full / np.maximum(reduced, np.float32(1e-6))
