@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from dustpan.core.document.forms import Stroke
-from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of, with_grey
+from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of, with_grey, with_grey_within
 from dustpan.core.filters.dct import clean_plane
 from dustpan.core.filters.deblock import Rounding, deblock_tile
 from dustpan.core.filters.detail import structured_part
@@ -49,7 +49,8 @@ def test_every_kernel_keeps_its_one_signature(layout):
     rng = np.random.default_rng(1)
     picture, plane = (layout(rng.random(shape).astype(np.float32)) for shape in ((48, 64, 3), (48, 64)))
     sigma = layout(np.full((48, 64, 3), 0.02, np.float32))
-    results = [from_opponent(to_opponent(picture)), tone_of(picture), with_grey(picture, plane)]
+    results = [from_opponent(to_opponent(picture)), tone_of(picture)]
+    results += [with_grey(picture, plane), with_grey_within(picture, plane)]
     results.append(structured_part(np.asarray(plane, np.float32), sigma=sigma[..., 0]))
     sharpening = Sharpening(1.0, 1.0, 0.5, 1.0, 0.01, 0.3, 0.5, 0.5)
     results.append(sharpen_plane(np.ascontiguousarray(plane, np.float32), sharpening, noise=sigma[..., 0]))
