@@ -6,8 +6,10 @@ import time
 from dataclasses import replace
 
 import numpy as np
+from PyQt6.QtWidgets import QApplication
 
 from benchmarks.common import console, median_seconds, table
+from benchmarks.window import Stalls, wait_until
 from dustpan.core.document.forms import Stroke
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Part, Route, Where, new_step
@@ -16,6 +18,8 @@ from dustpan.core.render.engine import Engine
 from dustpan.core.where import part_kinds
 from dustpan.core.where.brush import paint_strokes
 from dustpan.simulate.scenes import noisy_picture
+from dustpan.ui.widgets import theme
+from dustpan.ui.window import Window
 
 _SIZE = (6000, 4000)
 _PARTS: dict[str, dict] = {
@@ -43,6 +47,7 @@ def run() -> None:
         made.add_row(name, *_times(engine, name.split(",")[0], values))
     console.print(made)
     _brush()
+    _hatching()
 
 
 def _with(where: Where) -> Document:
@@ -72,3 +77,41 @@ def _brush() -> None:
         seconds = median_seconds(lambda b=before, s=stroke: paint_strokes((*b, s), _BLOCK, _SIZE), 5)
         made.add_row(str(count), f"{1000 * seconds:.1f}")
     console.print(made)
+
+
+def _hatching() -> None:
+    """How soon the mask over a picture of 24 MP follows a slider that is dragged for two seconds."""
+    app = QApplication.instance() or QApplication([])
+    theme.apply(app)
+    window, small = Window(), noisy_picture("bench", iso=3200, size=(1500, 1000)).pixels
+    window.resize(1400, 1100)
+    window.show()
+    window.session.opening.open_from(lambda: Source(np.tile(small, (4, 4, 1)), name="24 MP"), "24 MP")
+    wait_until(lambda: window.session.engine is not None and window.tiles.settled and window.readings.settled)
+    made = table("Hatching on 24 MP", "part, dragged", "masks a second", "longest without one, ms", "stall, ms")
+    for kind, name, low, high in (("edges", "width", 1.0, 6.0), ("brightness", "softness", 0.02, 0.4)):
+        window.session.add_step("exposure")
+        window.canvas.parts.add(kind)
+        wait_until(lambda: window.canvas.mask_view.settled and window.tiles.settled)
+        made.add_row(kind, *_dragged(window, name, np.linspace(low, high, 120)))
+        window.commands.undo()
+    window.close()
+    console.print(made)
+
+
+def _dragged(window, name: str, values: np.ndarray) -> list[str]:
+    """Drag a slider of the part at hand, a move each 16 ms; return what a table shows of it."""
+    stalls, view, slider = Stalls(), window.canvas.mask_view, window.controls.where_panel.fields.sliders[name]
+    shown = [time.perf_counter()]
+    view.changed.connect(lambda: shown.append(time.perf_counter()))
+    wait_until(lambda: False, 0.3)
+    stalls.take()
+    begun = shown[0] = time.perf_counter()
+    for value in values:
+        slider.changing.emit(float(value))
+        wait_until(lambda: False, 0.016)
+    seconds, longest = time.perf_counter() - begun, 1000 * np.diff([*shown, time.perf_counter()]).max()
+    count = len(shown) - 1
+    slider.changed.emit(float(values[-1]))
+    wait_until(lambda: view.settled)
+    return [f"{count / seconds:.0f}", f"{longest:.0f}", f"{stalls.take():.0f}"]
