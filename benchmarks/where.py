@@ -91,10 +91,11 @@ def _hatching() -> None:
     made = table("Hatching on 24 MP", "part, dragged", "masks a second", "longest without one, ms", "stall, ms")
     for kind, name, low, high in (("edges", "width", 1.0, 6.0), ("brightness", "softness", 0.02, 0.4)):
         window.session.add_step("exposure")
+        if not window.controls.where_panel.isVisible():
+            window.controls.foot.where.click()
         window.canvas.parts.add(kind)
         wait_until(lambda: window.canvas.mask_view.settled and window.tiles.settled)
         made.add_row(kind, *_dragged(window, name, np.linspace(low, high, 120)))
-        window.commands.undo()
     window.close()
     console.print(made)
 

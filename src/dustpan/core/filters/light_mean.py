@@ -58,14 +58,14 @@ def restore_light_mean(
     """
     taken = np.array([strengths[0], strengths[1], strengths[1]], np.float32)
     gains = np.asarray(louder, np.float32) / np.maximum(taken, np.float32(_LEAST_TAKEN))
-    most = np.require((_FARTHEST**2 * louder.max() ** 2) * power, np.float32, ("C", "W"))
+    bound = np.require((_FARTHEST**2 * louder.max() ** 2) * power, np.float32, ("C", "W"))
     out = np.array(cleaned, np.float32, order="C")
     powers = np.empty(out.shape, np.float32)
-    noise_power(np.require(noisy, np.float32, ("C", "W")), out, gains, most, powers)
-    powers = cv2.GaussianBlur(powers, _TAPS, _POWER_BLUR, borderType=cv2.BORDER_REFLECT)
+    noise_power(np.require(noisy, np.float32, ("C", "W")), out, gains, bound, powers)
+    around = cv2.GaussianBlur(powers, _TAPS, _POWER_BLUR, borderType=cv2.BORDER_REFLECT)
     means = cv2.GaussianBlur(out, _TAPS, _MEAN_BLUR, borderType=cv2.BORDER_REFLECT)
     scales = np.array([_MEANS - 1, (_DEVIATIONS - 1) / _WIDEST], np.float32)
-    add_shifts(out, means, powers, _shifts(), scales, taken * np.float32(part))
+    add_shifts(out, means, around, _shifts(), scales, taken * np.float32(part))
     return out
 
 

@@ -9,8 +9,8 @@ from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, QSizeF, Qt, QTim
 from PyQt6.QtGui import QColor, QImage, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
-from dustpan.core.render.grid import BLOCK
 from dustpan.ui.picture.compare import Compare
+from dustpan.ui.picture.composed import Composed, Standing
 from dustpan.ui.picture.ellipse import EllipseHandles
 from dustpan.ui.picture.places import Places
 from dustpan.ui.picture.tiles import Tiles, View, level_for
@@ -41,6 +41,7 @@ class Canvas(QWidget):
     def __init__(self, tiles: Tiles, other: Tiles, compare: Compare, parent: QWidget | None = None):
         super().__init__(parent)
         self.tiles, self.other, self.compare = tiles, other, compare
+        self._sides = Composed(tiles), Composed(other)
         self.zoom = 1.0
         self.fitted = True
         self.wipe_at = 0.5
@@ -341,9 +342,8 @@ class Canvas(QWidget):
         painter.setClipRect(clip)
         if not tiles.drafts and not tiles.exact:
             tiles = self.other
-        for piece in [*sorted(tiles.drafts, key=lambda piece: -piece.level), *tiles.strips]:
-            painter.drawImage(self._rounded(piece.area), piece.image)
-        self._paint_tiles(painter, tiles.exact, lambda level: BLOCK)
+        standing = Standing(self._corner, self.zoom, self.size_px, self.size(), self.devicePixelRatioF())
+        self._sides[tiles is self.other].paint(painter, standing)
         if self.zoom >= _GRID:
             self._paint_grid(painter, clip)
         if marked:
@@ -378,28 +378,6 @@ class Canvas(QWidget):
         for y in range(int((clip.top() - corner.y()) / zoom), int((clip.bottom() - corner.y()) / zoom) + 2):
             at = round(corner.y() + y * zoom)
             painter.drawLine(clip.left(), at, clip.right(), at)
-
-    def _paint_tiles(self, painter: QPainter, images: dict, side_at) -> None:
-        """Draw tiles, the view's own level last so that it lies on top."""
-        own = level_for(self.zoom)
-        clip = painter.clipBoundingRect().toAlignedRect()
-        for key in sorted(images, key=lambda k: (k[0] == own, -k[0])):
-            target = self._target(key, side_at(key[0]))
-            if target.intersects(clip):
-                painter.drawImage(target, images[key])
-
-    def _target(self, key: tuple[int, int, int], side: int) -> QRect:
-        """Return where a tile stands, its edges rounded alike on both sides so that no seam shows."""
-        _, column, row = key
-        width, height = self.size_px
-        area = QRect(column * side, row * side, side, side).intersected(QRect(0, 0, width, height))
-        return self._rounded(area)
-
-    def _rounded(self, area: QRect) -> QRect:
-        """Return where an area of the picture stands on the widget, in whole pixels."""
-        left, right = (round(self._corner.x() + x * self.zoom) for x in (area.left(), area.right() + 1))
-        top, bottom = (round(self._corner.y() + y * self.zoom) for y in (area.top(), area.bottom() + 1))
-        return QRect(left, top, right - left, bottom - top)
 
     def _paint_line(self, painter: QPainter, line: int, clip: QRect) -> None:
         painter.setClipping(False)

@@ -170,6 +170,7 @@ class Tiles(QObject):
         self.drafts, self.strips, self.exact = [], [], {}
         self._latest = self._on_screen = None
         self._busy = self._again = False
+        self.changed.emit()
         self.request()
 
     def stop(self) -> None:
@@ -297,14 +298,16 @@ class Tiles(QObject):
 
     def _take_drafts(self, shown: Shown, found: list[Piece]) -> None:
         self._busy = False
-        if shown.key != self.shown_key:
+        other = shown.key != self.shown_key
+        if other:
             self.exact, self.strips = {}, []
             # The last pictures stay until the first of the new ones are there.
             self.drafts = [] if found else self.drafts
         self._on_screen = shown
         self.drafts = (self.drafts + found)[-_PIECES:]
         self._exact_token.cancel()
-        self.changed.emit()
+        if other or found:
+            self.changed.emit()
         if self._again:
             self._again = False
             self.request()

@@ -17,6 +17,7 @@ from dustpan.ui.widgets import theme
 
 HATCHED, GREY, HIDDEN = "hatched", "grey", "hidden"
 _MOST = 700_000  # pixels of a mask that is shown; a larger view takes a coarser level
+_MOST_DRAGGED = 200_000  # the same under a drag
 _EVERY = 7  # px between two lines of the hatching
 
 
@@ -40,8 +41,10 @@ class MaskView(QObject):
         self.shown = HATCHED
         self._seen: tuple[QRect, int] | None = None  # of the picture, px, and the level
         self._made: tuple[QImage, QRect] | None = None
+        self._hatched: tuple[tuple, QImage] | None = None  # what the hatching is of, and it
         self._wanted: tuple | None = None
         self._token: Token | None = None
+        self._again = False  # another mask is wanted than the one under way
         for signal in (self.session.planned, self.session.chosen, self.session.opened, parts.changed):
             signal.connect(self.refresh)
         self.session.edited.connect(lambda dragging: self.refresh())
@@ -62,6 +65,7 @@ class MaskView(QObject):
         if self._token is not None:
             self._token.cancel()
             self._token = None
+        self._again = False
 
     @property
     def settled(self) -> bool:
@@ -77,18 +81,21 @@ class MaskView(QObject):
         seen, level = self._seen
         plan, step = self.session.plan, self.session.step
         assert plan is not None and step is not None
-        while (seen.width() >> level) * (seen.height() >> level) > _MOST:
+        most = _MOST if self.session.frozen is None else _MOST_DRAGGED
+        while (seen.width() >> level) * (seen.height() >> level) > most:
             level += 1
         wanted = (prepared.key, plan.base.key, level, seen.getRect())
         if wanted == self._wanted:
             return
-        self.stop()
         self._wanted = wanted
+        if self._token is not None:  # under a drag each would be cancelled by the next, and none be seen
+            self._again = True
+            return
         region = _region(seen, plan, level)
         token = self._token = Token()
         engine = self.session.engine
         job = partial(_make_mask, engine, plan.at(level), prepared, region, token.check)
-        then = partial(self._take, QRect(seen), region, level)
+        then = partial(self._take, region, level)
         self.session.jobs.run(job, then, priority=Priority.VIEW_DRAFT, token=token)
 
     def _prepared(self) -> Prepared | None:
@@ -106,12 +113,15 @@ class MaskView(QObject):
             self._made = None
             self.changed.emit()
 
-    def _take(self, area: QRect, region: Region, level: int, image: QImage) -> None:
+    def _take(self, region: Region, level: int, image: QImage) -> None:
         self._token = None
         side = 1 << level
         corner = QPoint(region[0] * side, region[1] * side)
         self._made = image, QRect(corner, QPoint(region[2] * side - 1, region[3] * side - 1))
         self.changed.emit()
+        if self._again:
+            self._again, self._wanted = False, None
+            self.refresh()
 
     # -- painting ---------------------------------------------------------------------------------------------
 
@@ -128,7 +138,10 @@ class MaskView(QObject):
             return
         seen = place.intersected(QRectF(painter.clipBoundingRect())).toAlignedRect()
         if not seen.isEmpty():
-            painter.drawImage(seen.topLeft(), self._hatching(image, place, seen))
+            of = image.cacheKey(), place, seen
+            if self._hatched is None or self._hatched[0] != of:
+                self._hatched = of, self._hatching(image, place, seen)
+            painter.drawImage(seen.topLeft(), self._hatched[1])
 
     def _hatching(self, image: QImage, place: QRectF, seen: QRect) -> QImage:
         """Return diagonal lines over a part of the widget, where the mask leaves the picture alone."""
