@@ -18,6 +18,7 @@ from functools import cache
 
 import cv2
 import numpy as np
+from scipy.ndimage import gaussian_filter1d
 
 from dustpan.core.kernels.light import add_shifts, noise_power
 from dustpan.core.picture.curve import decode_curve, encode_curve
@@ -28,6 +29,7 @@ _TAPS = (2 * SUPPORT + 1, 2 * SUPPORT + 1)
 _LEAST_TAKEN = 0.2  # part of the noise that was taken away, under which its strength is told no better
 _FARTHEST = 3.0  # deviations of noise at most
 _BLACK, _TOWARDS_BLACK = 6 / 255, 0.6  # display value from which darks may be moved down, and by how much of the rest
+_SMOOTHED = 0.2  # of the deviation, that shifts are smoothed over means by
 _FADING = (0.9, 1.0)  # display values over which the shift ends: what white and shoulders did is not known
 _MEANS, _DEVIATIONS, _WIDEST = 201, 61, 0.3  # entries of the table, and its largest deviation
 
@@ -73,7 +75,8 @@ def restore_light_mean(
 def _shifts() -> np.ndarray:
     """Return what is to be added to means from 0 to 1 (rows) for each deviation of the noise (columns), float32.
 
-    Next to black a mean and a deviation hardly tell a tone, so that darks are not moved down all the way.
+    Next to black a mean and a deviation hardly tell a tone, so that darks are not moved down all the way. Smoothed over
+    the means: where shifts change fast, they would make what is left of the noise louder.
     """
     means, deviations = np.linspace(0, 1, _MEANS), np.linspace(0, _WIDEST, _DEVIATIONS)
     tones = np.concatenate([-(np.linspace(1, 0, 48, endpoint=False) ** 2), np.linspace(0, 1.4, 281)])
@@ -82,7 +85,10 @@ def _shifts() -> np.ndarray:
     shift = np.stack(at, axis=1) - means[:, None]
     least = -_TOWARDS_BLACK * np.maximum(means - _BLACK, 0)
     fading = np.interp(means, _FADING, (1, 0))
-    return np.ascontiguousarray(np.maximum(shift, least[:, None]) * fading[:, None], np.float32)
+    table = np.maximum(shift, least[:, None]) * fading[:, None]
+    for column, deviation in enumerate(deviations[1:], 1):
+        table[:, column] = gaussian_filter1d(table[:, column], _SMOOTHED * deviation * (_MEANS - 1), mode="nearest")
+    return np.ascontiguousarray(table, np.float32)
 
 
 def _means_at(tone: float, deviations: np.ndarray) -> np.ndarray:
