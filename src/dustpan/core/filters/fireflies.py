@@ -7,6 +7,7 @@ from functools import cache
 import cv2
 import numpy as np
 
+from dustpan.core.filters.colour import highest_channel
 from dustpan.core.kernels.fireflies import mark_fireflies
 from dustpan.core.picture.curve import decode_curve, encode_curve
 
@@ -44,7 +45,7 @@ def find_fireflies(
     radii, as the glint on a wire, is spared.
     """
     sides = ((radius, radius), (radius, radius))
-    brightest = _padded(light.max(axis=2), sides, -1)
+    brightest = _padded(highest_channel(light), sides, -1)
     colours, described = (_padded(a, (*sides, (0, 0)), 0) for a in (light, features))
     marks, base = np.zeros(brightest.shape, np.bool_), np.zeros(colours.shape, np.float32)
     reach = np.float32(_REACH * (1 - strength) / max(strength, 1e-6))
@@ -70,7 +71,7 @@ def mend_fireflies(working: np.ndarray, marks: np.ndarray, base: np.ndarray, *, 
     spread = cv2.sepFilter2D(taken, -1, kernel, kernel, borderType=cv2.BORDER_CONSTANT)
     room = decode_curve(working + np.float32(_RISE)) - light
     mended = encode_curve(np.where(marks[..., None], base, light + np.minimum(spread, room)))
-    touched = marks | (spread.max(axis=2) > 0)
+    touched = marks | (highest_channel(spread) > 0)
     return np.where(touched[..., None], mended, working)
 
 

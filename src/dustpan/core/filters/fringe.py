@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import cv2
 import numpy as np
 
+from dustpan.core.filters.colour import tone_of
 from dustpan.core.picture.curve import is_clipped
 
 #: Hue 0 is red, 120 green, 240 blue; rows of an orthonormal basis with the grey axis.
@@ -91,7 +92,7 @@ def measure_radius(crops: Sequence[np.ndarray], hue: float, *, width: float, edg
 
 def edge_gate(tile: np.ndarray, *, radius: float, edge: float) -> np.ndarray:
     """Return (h, w), 0 to 1: 1 within reach of a step of tone of `edge` or more."""
-    tone = cv2.GaussianBlur(tile.mean(axis=2), (0, 0), _SMOOTH, borderType=cv2.BORDER_REFLECT)
+    tone = cv2.GaussianBlur(tone_of(tile), (0, 0), _SMOOTH, borderType=cv2.BORDER_REFLECT)
     disc = _disc(radius)
     step = cv2.dilate(tone, disc) - cv2.erode(tone, disc)
     return np.clip(2 * step / np.float32(max(edge, 0.02)) - 1, 0, 1)

@@ -13,6 +13,8 @@ from importlib import resources
 import cv2
 import numpy as np
 
+from dustpan.core.filters.colour import highest_channel
+
 Weights = Mapping[str, np.ndarray]
 
 SIDE, TOUCHED = 9, 5  # px: of the surroundings looked at, and of what a speck can have touched
@@ -31,7 +33,7 @@ def count_detail(tile: np.ndarray, points: np.ndarray) -> np.ndarray:
 
     Where there are many, one more is no speck.
     """
-    rest = np.abs(tile - cv2.medianBlur(tile, 5)).max(axis=2)
+    rest = highest_channel(cv2.absdiff(tile, cv2.medianBlur(tile, 5)))
     window = (_WINDOW, _WINDOW)
     larger = [(rest > size).astype(np.float32) for size in _DETAIL]
     shares = [cv2.boxFilter(plane, -1, window, borderType=cv2.BORDER_REFLECT) for plane in larger]

@@ -7,6 +7,7 @@ from collections.abc import Callable
 import cv2
 import numpy as np
 
+from dustpan.core.filters.colour import highest_channel
 from dustpan.core.noise.survey import Points
 from dustpan.core.picture.region import Region, with_margin
 from dustpan.core.render.blocks import Renderer, context_of
@@ -64,7 +65,7 @@ def _changes_of(
     """
     mended = [other.raw_key for other in plan.mended if not other.idle]
     if plan.base.changed is not None and mended == [prepared.raw_key]:
-        return lambda region: np.abs(plan.base.read(region) - before.base.read(region)).max(axis=2)
+        return lambda region: highest_channel(np.abs(plan.base.read(region) - before.base.read(region)))
     context = context_of(before.at(0), prepared, check)
 
     def mark(region: Region) -> np.ndarray:
