@@ -259,7 +259,7 @@ def test_a_ready_made_route_is_taken_from_the_menu_and_undone(opened, qtbot):
     assert len(ready.actions()) == 11 and all(action.toolTip() for action in ready.actions())
     next(action for action in ready.actions() if action.text() == "Only the subject crisp").trigger()
     settle(opened, qtbot)
-    assert [step.kind for step in opened.session.route] == ["noise", "sharpen"]
+    assert [step.kind for step in opened.session.route] == ["hot_pixels", "noise", "sharpen"]
     assert told(where(opened)) == "sharp areas" and opened.controls.foot.where.text() == "sharp areas"
     opened.commands.undo()
     assert opened.session.document == before

@@ -17,6 +17,11 @@ def extent_of(region: Region, size: Size) -> Extent:
     return x0 / size[0], y0 / size[1], x1 / size[0], y1 / size[1]
 
 
+def moved(region: Region, by: Region) -> Region:
+    """Return a region counted from the corner of another as a region of the picture."""
+    return region[0] + by[0], region[1] + by[1], region[2] + by[0], region[3] + by[1]
+
+
 def with_margin(region: Region, margin: int, size: Size) -> Region:
     """Return a region with a margin around it, as far as the picture goes."""
     x0, y0, x1, y1 = region

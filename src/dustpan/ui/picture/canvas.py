@@ -13,6 +13,7 @@ from dustpan.ui.picture.compare import Compare
 from dustpan.ui.picture.composed import Composed, Standing
 from dustpan.ui.picture.ellipse import EllipseHandles
 from dustpan.ui.picture.places import Places
+from dustpan.ui.picture.question import Question
 from dustpan.ui.picture.tiles import Tiles, View, level_for
 from dustpan.ui.where.hands import Brush, Clicks, GradientHandles
 from dustpan.ui.where.mask_view import MaskView
@@ -65,8 +66,7 @@ class Canvas(QWidget):
         self.ellipse, self.gradient = EllipseHandles(self.parts), GradientHandles(self.parts)
         self.brush, self.clicks = Brush(self.parts), Clicks(self.parts)
         self.places = Places(tiles.session)
-        self._asked: Callable[[QPoint], None] | None = None  # takes the pixel of the next click
-        self._patch: tuple[Callable[[QRect], None], QPointF | None, QPointF] | None = None  # a patch is asked for
+        self._question = Question()
         #: What can be taken hold of on the picture, the first first.
         self.grips: list[Any] = [self.ellipse, self.gradient, self.brush, self.clicks, self.places]
         self._hands = tuple(self.grips)
@@ -161,7 +161,7 @@ class Canvas(QWidget):
         self.hold(False)
         self._space = self._moving_wipe = False
         self._panning = self._pressed = None
-        self._asked = self._patch = None
+        self._question.drop()
         for hand in (self.ellipse, self.gradient, self.brush, self.clicks):
             hand.let_go()
         self.unsetCursor()
@@ -355,17 +355,9 @@ class Canvas(QWidget):
         self.mask_view.paint(painter, picture, self.zoom)
         for hand in self._hands:
             hand.paint(painter, picture)
-        self._paint_patch(painter)
+        self._question.paint(painter)
         for paint in self.overlays:
             paint(painter)
-
-    def _paint_patch(self, painter: QPainter) -> None:
-        """Draw the patch that is dragged."""
-        if self._patch is not None and self._patch[1] is not None:
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            for pen in (QPen(theme.colour("ground", 200), 3), QPen(theme.colour(theme.VERDIGRIS), 1.4)):
-                painter.setPen(pen)
-                painter.drawRect(QRectF(self._patch[1], self._patch[2]).normalized())
 
     def _paint_grid(self, painter: QPainter, clip: QRect) -> None:
         """Part the pixels by hair lines."""
@@ -440,11 +432,8 @@ class Canvas(QWidget):
         left = event.button() == Qt.MouseButton.LeftButton
         picture = QRectF(self.picture_rect())
         self._pressed = None
-        if left and self._asked is not None:
-            self._answer(self._at(event))
-            return
-        if left and self._patch is not None:
-            self._patch = (self._patch[0], self._at(event), self._at(event))
+        if left and self._question.press(self._at(event), self._place, self.size_px):
+            self._show_question()
             return
         if event.button() == Qt.MouseButton.RightButton:
             any(grip.press_other(self._at(event), picture) for grip in (self.brush, self.clicks, self.places))
@@ -465,34 +454,21 @@ class Canvas(QWidget):
 
     def ask_point(self, take: Callable[[QPoint], None]) -> None:
         """Have the next click on the picture answered by its pixel."""
-        self._asked = take
-        self.setCursor(Qt.CursorShape.CrossCursor)
-
-    def _answer(self, at: QPointF) -> None:
-        take, self._asked = self._asked, None
-        self.unsetCursor()
-        place, (width, height) = (at - self._corner) / self.zoom, self.size_px
-        if take is not None and 0 <= place.x() < width and 0 <= place.y() < height:
-            take(QPoint(int(place.x()), int(place.y())))
+        self._question.ask_point(take)
+        self._show_question()
 
     def ask_patch(self, take: Callable[[QRect], None]) -> None:
         """Have the next click, or a patch that is dragged, answered by its pixels."""
-        self._patch = (take, None, QPointF())
-        self.setCursor(Qt.CursorShape.CrossCursor)
+        self._question.ask_patch(take)
+        self._show_question()
 
-    def _answer_patch(self) -> None:
-        assert self._patch is not None and self._patch[1] is not None
-        (take, start, end), self._patch = self._patch, None
-        self.unsetCursor()
+    def _show_question(self) -> None:
+        self.setCursor(Qt.CursorShape.CrossCursor) if self._question.open else self.unsetCursor()
         self.update()
-        assert start is not None
-        corners = [(at - self._corner) / self.zoom for at in (start, end)]
-        patch = QRectF(*corners).normalized().toAlignedRect()
-        if max(patch.width(), patch.height()) < 5:  # a click stands for what lies close around it
-            patch = QRect(patch.center() - QPoint(2, 2), QSize(5, 5))
-        patch = patch.intersected(QRect(0, 0, *self.size_px))
-        if not patch.isEmpty():
-            take(patch)
+
+    def _place(self, at: QPointF) -> QPointF:
+        """Return the picture's pixel, with its fraction, at a place of the widget."""
+        return (at - self._corner) / self.zoom
 
     def resize_brush(self, notches: float) -> None:
         """Make the brush larger or smaller."""
@@ -506,8 +482,7 @@ class Canvas(QWidget):
     def mouseMoveEvent(self, event):
         """Drag what was taken hold of; tell what is under the pointer."""
         self._point(self._at(event))
-        if self._patch is not None and self._patch[1] is not None:
-            self._patch = (*self._patch[:2], self._at(event))
+        if self._question.drag(self._at(event)):
             self.update()
             return
         if self.brush.part is not None:
@@ -537,8 +512,8 @@ class Canvas(QWidget):
 
     def mouseReleaseEvent(self, event):
         """Let go."""
-        if self._patch is not None and self._patch[1] is not None:
-            self._answer_patch()
+        if self._question.release(self._place, self.size_px):
+            self._show_question()
             return
         for grip in self.grips:
             grip.release(self._at(event), QRectF(self.picture_rect()))
@@ -561,7 +536,7 @@ class Canvas(QWidget):
 
     def _point(self, at: QPointF) -> None:
         width, height = self.size_px
-        place = (at - self._corner) / self.zoom
+        place = self._place(at)
         inside = 0 <= place.x() < width and 0 <= place.y() < height
         self.pointed.emit(QPoint(int(place.x()), int(place.y())) if inside else None)
 

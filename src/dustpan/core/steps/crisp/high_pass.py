@@ -11,6 +11,7 @@ from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.high_pass import OVERLAYS, blur_reach, finer_than, lay_detail, steepened
 from dustpan.core.filters.quick import Cleaning, clean_tile, support
+from dustpan.core.picture.region import moved
 from dustpan.core.steps.base import Context, Inside, StepKind
 from dustpan.core.steps.easing import eased_strength
 from dustpan.core.steps.softness import blur_of
@@ -119,7 +120,7 @@ def _cleaned(tile, region, clean: float, context: Context) -> np.ndarray:
     """Return the tile freed of up to twice the noise that is left at the step's input."""
     cleaning = Cleaning(
         sigma=lambda tone, scale, part: (
-            np.float32(_TWICE * clean) * context.sigma(tone, _moved(part, region), scale=scale)
+            np.float32(_TWICE * clean) * context.sigma(tone, moved(part, region), scale=scale)
         ),
         spectrum=np.maximum([context.spectrum(scale) for scale in range(_SCALES)], _LEAST_SPECTRUM),
         strengths=(1.0, 1.0),
@@ -127,11 +128,6 @@ def _cleaned(tile, region, clean: float, context: Context) -> np.ndarray:
         check=context.check,
     )
     return clean_tile(tile, cleaning, ends=context.ends(region), left=region[0])
-
-
-def _moved(part, region):
-    """Return a region of a tile as a region of the picture."""
-    return part[0] + region[0], part[1] + region[1], part[2] + region[0], part[3] + region[1]
 
 
 KIND = HighPass()

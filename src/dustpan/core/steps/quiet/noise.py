@@ -27,7 +27,7 @@ from dustpan.core.noise.pattern import pattern
 from dustpan.core.noise.survey import Survey
 from dustpan.core.noise.visibility import least_to_take
 from dustpan.core.picture.features import OTHER_SURFACE
-from dustpan.core.picture.region import WHOLE, Region
+from dustpan.core.picture.region import WHOLE, Region, moved
 from dustpan.core.steps.base import Context, Inside, StepKind
 from dustpan.core.steps.finding import Finding
 
@@ -304,10 +304,10 @@ def _sigma_of(context: Context, region: Region, explained: Explained | None) -> 
     gain = np.array([noise_gain(plane, radius=FINE, finest=1.0) for plane in spectrum], np.float32)
 
     def sigma(tone: np.ndarray, scale: int, part: Region) -> np.ndarray:
-        moved = _moved(part, region)
-        by_tone = context.sigma(tone, moved, scale=scale)
+        own = moved(part, region)
+        by_tone = context.sigma(tone, own, scale=scale)
         if explained is not None:
-            full = context.sigma(tone, moved) if scale else by_tone
+            full = context.sigma(tone, own) if scale else by_tone
             by_tone = by_tone * explained.louder(full, gain, part, STEP << scale)
         return _ASSUMED * by_tone
 
@@ -403,11 +403,6 @@ def _coarse_correction(params: NoiseParams, survey: Survey, field: NoiseField) -
 def _scales(params: NoiseParams, guided: bool = False) -> int:
     most = _SCALES - 1 if guided and params.engine == "thorough" else _SCALES  # no step looks farther than 104 px
     return int(min(max(round(params.blotch), 1), most))
-
-
-def _moved(part: Region, region: Region) -> Region:
-    """Return a region counted from a tile's corner as a region of the picture."""
-    return part[0] + region[0], part[1] + region[1], part[2] + region[0], part[3] + region[1]
 
 
 _FINE_ONLY = np.ones((_SCALES, 3, 8, 8), np.float32)
