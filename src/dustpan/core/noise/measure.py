@@ -16,7 +16,9 @@ _BESIDE = (1.1, 1.3)  # their deviation beside what is told, from and up to whic
 _SURE = (0.12, 0.25)  # their expected error, up to which that does not matter, and from which it does
 _ROUNDED = 0.5  # share of the told power that the flattest blocks have at least, where nothing was rounded off
 _PREDICTED = (0.97, 1.2)  # deviation of a coarse level beside that predicted; true: 1.0 to 1.1, in colour to 1.2
-_ALIKE = (12.0, 20.0)  # unrest of busy blocks beside that of flat ones, up to which a picture is noise alone
+_APART = (0.5, 1.0)  # by how many of both expected errors they lie over what is told: up to which that is chance
+_FEW = (0.03, 0.06)  # their expected error, up to which that does not matter, and from which it does
+_ALIKE = (6.0, 9.0)  # unrest of busy blocks beside that of flat ones, up to which a picture is noise alone (it has 3)
 _MOST = 1.2  # of the power of the flattest blocks, that noise can have
 _LEAST_KEPT = 0.4  # share of its power that noise is taken to have kept at black and white, where it has less
 _EPSILON = 1e-12
@@ -81,14 +83,17 @@ def _trust_in_flats(
 ) -> np.ndarray:
     """Return (2, 2), the weights of the flattest blocks beside what is told: mean and course, luminance and colour.
 
-    By their expected errors, as independent ones are weighed. None where the blocks have much more power and are not
-    sure of it: that is texture. None in a JPEG, which leaves nothing in most blocks and whole steps in a few. All where
-    all blocks are alike: there is no texture then.
+    By their expected errors, as independent ones are weighed. None where the blocks have much more power, or more than
+    these errors explain, and are not sure of it: that is texture. None in a JPEG, which leaves nothing in most blocks
+    and whole steps in a few. All where all blocks are alike: there is no texture then.
     """
     power = [sigma**2 @ model.presence for sigma in (model.sigma[0], first.sigma)]
     beside = np.sqrt(power[1] / np.maximum(power[0], _EPSILON))
-    textured = np.interp([beside[0], beside[1:].mean()], _BESIDE, (0, 1)) * np.interp(doubt[1, 0], _SURE, (0, 1))
-    weight = doubt[0] ** 2 / (doubt[0] ** 2 + doubt[1] ** 2) * (1 - textured)
+    over = np.array([beside[0], beside[1:].mean()])
+    apart = (over - 1) / np.maximum(np.hypot(doubt[0, 0], doubt[1, 0]), _EPSILON)
+    much = np.interp(over, _BESIDE, (0, 1)) * np.interp(doubt[1, 0], _SURE, (0, 1))
+    more = np.interp(apart, _APART, (0, 1)) * np.interp(doubt[1, 0], _FEW, (0, 1))
+    weight = doubt[0] ** 2 / (doubt[0] ** 2 + doubt[1] ** 2) * (1 - np.maximum(much, more))
     rounded = power[1][0] < _ROUNDED * power[0][0]
     low, high = np.quantile(first.statistics.blocks.unrest, (0.02, 0.9))
     alike = float(np.interp(high / max(low, _EPSILON), _ALIKE, (1, 0)))
