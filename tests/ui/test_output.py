@@ -54,6 +54,12 @@ def test_an_output_is_seen_before_it_is_written(opened, qtbot, monkeypatch, tmp_
     assert view.view.image != shown
     qtbot.mouseRelease(view.plain, Qt.MouseButton.LeftButton)
     assert view.view.image == shown
+    before = colours_amid(view, 1)
+    qtbot.keyClick(view.view, Qt.Key.Key_Plus)
+    qtbot.keyClick(view.view, Qt.Key.Key_Plus)
+    assert view.percent.text() == "300 %" and colours_amid(view, 0) <= before  # the middle stays
+    qtbot.mouseClick(view.percent, Qt.MouseButton.LeftButton)
+    assert view.percent.text() == "100 %"
     qtbot.mousePress(view.view, Qt.MouseButton.LeftButton, pos=QPoint(60, 60))
     qtbot.mouseMove(view.view, QPoint(20, 20))
     qtbot.mouseRelease(view.view, Qt.MouseButton.LeftButton, pos=QPoint(20, 20))
@@ -86,3 +92,10 @@ def test_what_only_rendered_pictures_have_is_asked_of_them_alone(opened, qtbot):
     qtbot.mouseClick(opened.controls.fields["guided"], Qt.MouseButton.LeftButton)
     assert session.step.params.guided is False and session.step.params.auto is True
     settle(opened, qtbot)
+
+
+def colours_amid(view, reach: int) -> set[str]:
+    """The colours of the pixels in the middle of what is shown."""
+    image = view.view.grab().toImage()
+    across, down = (range(side // 2 - reach, side // 2 + reach + 1) for side in (image.width(), image.height()))
+    return {image.pixelColor(x, y).name() for x in across for y in down}

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import partial
 
-from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QPainter, QPen
+import numpy as np
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSizeF, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QKeySequence, QPainter, QPen, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from dustpan.core.judge.at_output import AtOutput, make_output
@@ -23,18 +24,28 @@ from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.discard import discard
 
 _RING = 9  # px, radius of a mark
+_STOPS = (1.0, 2.0, 3.0, 4.0, 8.0)  # screen pixels for each of the image's
 
 
 class PixelView(QWidget):
-    """Show an image pixel for pixel; a drag moves it."""
+    """Show an image pixel for pixel, enlarged or whole; a drag moves it.
+
+    Signals
+    -------
+    zoomed(zoom) : screen pixels for each of the image's.
+    """
+
+    zoomed = pyqtSignal(float)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.image: QImage | None = None
         self.marks: Sequence[tuple[int, int]] = ()
         self.surround = "dark"
-        self._corner = QPointF()
+        self.zoom = 1.0
+        self._corner = QPointF()  # of what is seen, in pixels of the image
         self._held: QPoint | None = None
+        self._turned = 0  # of the wheel, that no step was made of yet
         self.setMinimumSize(200, 150)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setCursor(Qt.CursorShape.OpenHandCursor)
@@ -44,6 +55,7 @@ class PixelView(QWidget):
         """Show an image where the one before it was, or its middle."""
         self.image = image
         if image is not None and centred:
+            self.set_zoom(1.0)
             self._corner = QPointF((image.width() - self._wide) / 2, (image.height() - self._high) / 2)
         self._keep_inside()
         self.update()
@@ -54,13 +66,42 @@ class PixelView(QWidget):
         self._keep_inside()
         self.update()
 
+    def set_zoom(self, zoom: float, at: QPointF | None = None) -> None:
+        """Show it at another zoom; what lies at a place of the widget, or in its middle, stays there."""
+        at = at or QPointF(self.width() / 2, self.height() / 2)
+        ratio = self.devicePixelRatioF()
+        under = self._drawn() / self.zoom + at * (ratio / self.zoom)
+        self.zoom = zoom
+        self._corner = under - at * (ratio / zoom)
+        self._keep_inside()
+        self.zoomed.emit(zoom)
+        self.update()
+
+    def _drawn(self) -> QPointF:
+        """Return the corner of what is seen, in whole pixels of the enlarged image."""
+        return QPointF(round(self._corner.x() * self.zoom), round(self._corner.y() * self.zoom))
+
+    def step_zoom(self, steps: int, at: QPointF | None = None) -> None:
+        """Go to the next larger zoom, or the next smaller one; the smallest shows the whole."""
+        stops = [self._whole, *(stop for stop in _STOPS if stop > self._whole)]
+        nearest = min(range(len(stops)), key=lambda n: abs(np.log(stops[n] / self.zoom)))
+        self.set_zoom(stops[min(max(nearest + steps, 0), len(stops) - 1)], at)
+
+    @property
+    def _whole(self) -> float:
+        """The zoom at which all of the image is seen; never over 1."""
+        if self.image is None:
+            return 1.0
+        ratio = self.devicePixelRatioF()
+        return min(self.width() * ratio / self.image.width(), self.height() * ratio / self.image.height(), 1.0)
+
     @property
     def _wide(self) -> float:
-        return self.width() * self.devicePixelRatioF()
+        return self.width() * self.devicePixelRatioF() / self.zoom
 
     @property
     def _high(self) -> float:
-        return self.height() * self.devicePixelRatioF()
+        return self.height() * self.devicePixelRatioF() / self.zoom
 
     def _keep_inside(self) -> None:
         if self.image is None:
@@ -76,19 +117,21 @@ class PixelView(QWidget):
         self._keep_inside()
 
     def paintEvent(self, event):
-        """Draw the image, one of its pixels on one of the screen's, and the marks."""
+        """Draw the image, one of its pixels on whole ones of the screen from 100 % on, and the marks."""
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.colour(theme.SURROUNDS[self.surround]))
         if self.image is None:
             return
-        ratio = self.devicePixelRatioF()
+        ratio, zoom = self.devicePixelRatioF(), self.zoom
         painter.scale(1 / ratio, 1 / ratio)
-        corner = QPointF(round(self._corner.x()), round(self._corner.y()))
-        painter.drawImage(QRectF(-corner.x(), -corner.y(), self.image.width(), self.image.height()), self.image)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, zoom < 1)
+        corner = self._drawn()
+        size = QSizeF(self.image.width() * zoom, self.image.height() * zoom)
+        painter.drawImage(QRectF(-corner, size), self.image)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(theme.colour(theme.MADDER), 2 * ratio))
         for x, y in self.marks:
-            painter.drawEllipse(QPointF(x + 0.5, y + 0.5) - corner, _RING * ratio, _RING * ratio)
+            painter.drawEllipse(QPointF(x + 0.5, y + 0.5) * zoom - corner, _RING * ratio, _RING * ratio)
 
     def mousePressEvent(self, event):
         """Take hold of the picture."""
@@ -100,10 +143,18 @@ class PixelView(QWidget):
         if self._held is None:
             return
         at = event.position().toPoint()
-        self._corner -= QPointF(at - self._held) * self.devicePixelRatioF()
+        self._corner -= QPointF(at - self._held) * (self.devicePixelRatioF() / self.zoom)
         self._held = at
         self._keep_inside()
         self.update()
+
+    def wheelEvent(self, event):
+        """Go to the next zoom, at the pointer."""
+        self._turned += event.angleDelta().y()
+        steps = int(self._turned / 120)
+        self._turned -= 120 * steps
+        if steps:
+            self.step_zoom(steps, event.position())
 
     def mouseReleaseEvent(self, event):
         """Let it go."""
@@ -131,6 +182,12 @@ class OutputView(QWidget):
         self.title = QLabel()
         self._harm = QHBoxLayout()
         self._harm.setSpacing(6)
+        self.percent = _button("100 %", "Zoom: click for 100 %; the wheel, + and - go farther in or out")
+        self.percent.clicked.connect(lambda: self.view.set_zoom(1.0))
+        self.view.zoomed.connect(lambda zoom: self.percent.setText(f"{100 * zoom:.0f} %"))
+        for keys, steps in (("+", 1), ("=", 1), ("-", -1)):
+            shortcut = QShortcut(QKeySequence(keys), self)  # works while this page is seen
+            shortcut.activated.connect(partial(self.view.step_zoom, steps))
         self.plain = _button("Hold: without it", "Press and hold to see it without the last sharpening")
         self.plain.pressed.connect(lambda: self._show(plain=True))
         self.plain.released.connect(lambda: self._show(plain=False))
@@ -144,6 +201,7 @@ class OutputView(QWidget):
         row.addSpacing(10)
         row.addLayout(self._harm)
         row.addStretch()
+        row.addWidget(self.percent)
         row.addWidget(self.plain)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
