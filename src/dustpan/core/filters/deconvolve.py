@@ -9,11 +9,13 @@ import numpy as np
 
 SHAPES = ("gaussian", "disc", "motion")
 _REACH_OF_GAUSSIAN = 2.6  # deviations
-_MOST_REACH = 72  # px that all turns together look around; a few more for the limits beside edges
+_MOST_REACH = 66  # px that all turns together look around; a few more for the limits beside edges
 _DIRECT = 10  # px, largest side of a kernel that is worked directly: larger ones go by a transform of the whole tile
 _LEAST, _TINY = np.float32(1e-4), np.float32(1e-6)  # light
 _GROUND = 4  # px, of the window in which the darkest is looked for
 _BARE, _AROUND = 6.0, 8  # deviations over the floor up to which a pixel is bare sky; px around that are counted
+_KEPT, _KEPT_REACH = 4.0, 6  # px, of the window in which light is kept; where it ends
+_MOST_CHANGED = (np.float32(0.8), np.float32(1.25))  # factor of what is found, to keep the light
 _NOISE = 3.0  # deviations within which a difference may be noise
 _RINGING = 0.01  # of the step of an edge, that may overshoot it
 
@@ -55,7 +57,7 @@ def turns_of(shape: str, radius: float, iterations: int) -> int:
 def support_of(shape: str, radius: float, iterations: int) -> int:
     """Return how far the result looks, px."""
     reach = reach_of(shape, radius)
-    return 2 * reach * turns_of(shape, radius, iterations) + 3 * min(reach, _GROUND) + 2 * _AROUND + 4
+    return 2 * reach * turns_of(shape, radius, iterations) + 3 * min(reach, _GROUND) + 2 * _AROUND + _KEPT_REACH + 4
 
 
 def deconvolve(
@@ -74,7 +76,8 @@ def deconvolve(
     Notes
     -----
     Each turn starts a little ahead on the way of the last two, by a factor that grows with the turns alone, so that
-    parts of a picture agree with the whole. Beside edges the result is held to what lies around.
+    parts of a picture agree with the whole. Beside edges the result is held to what lies around. The floor and damping
+    would give stars more light than they have: in the end it is made what it was in each neighbourhood.
 
     References
     ----------
@@ -93,7 +96,15 @@ def deconvolve(
         told = np.maximum(blur(ahead) + under, _LEAST)
         sure = np.minimum(((data - told) / room) ** 2, 1)
         last, found = found, ahead * blur(1 + sure * (data / told - 1))
+    told = np.maximum(blur(found), _LEAST)
+    found = found * np.clip(_near(data - under) / np.maximum(_near(told), _LEAST), *_MOST_CHANGED)
     return _without_ringing(found + ground, data, reach_of(shape, radius))
+
+
+def _near(plane: np.ndarray) -> np.ndarray:
+    """Return the mean of what lies near."""
+    taps = (2 * _KEPT_REACH + 1, 2 * _KEPT_REACH + 1)
+    return cv2.GaussianBlur(plane, taps, _KEPT, borderType=cv2.BORDER_REFLECT)
 
 
 def _blur_by(shape: str, radius: float, angle: float) -> Callable[[np.ndarray], np.ndarray]:
