@@ -107,7 +107,7 @@ def test_nearly_all_that_can_be_seen_are_mended_at_the_first_go(monkeypatch, iso
     before, after = ((np.abs(p[rows, columns] - middle) / noise).max(axis=1) for p in (spoiled, mended))
     seen = before > 8
     assert seen.sum() > 60
-    assert (after < np.maximum(4, 0.3 * before))[seen].mean() > 0.93
+    assert (after < np.maximum(4, 0.3 * before))[seen].mean() > 0.91 and np.median(after[seen]) < 1.5
 
 
 def test_each_channels_own_noise_is_found():

@@ -18,7 +18,7 @@ SUPPORT = 32  # px: 2 touched, 2 to a higher peak, 18 of the square in which det
 BRIGHT, DARK = 1, 2
 LARGE = 3  # px, side of the clusters past which `find_by_ring` is needed
 _USUAL = 6.0  # sensitivity at which the odds below hold
-_ODDS, _ODDS_PER_SENSITIVITY = 2.3, 2.5  # logarithm from which a peak is taken for a speck
+_ODDS, _ODDS_PER_SENSITIVITY = 0.3, 2.5  # logarithm from which a peak is taken for a speck
 _ALL_CHANNELS = 0.3  # part of its strongest channel that a speck without colour shows in its weakest
 _FIRST_LOOK = 0.8  # part of the sensitivity that a pixel must reach to be judged in full
 
