@@ -65,14 +65,18 @@ def mend_fireflies(working: np.ndarray, marks: np.ndarray, base: np.ndarray, *, 
     """
     if not marks.any():
         return working
-    light = decode_curve(working)
-    taken = np.where(marks[..., None], np.maximum(light - base, 0), 0).astype(np.float32)
+    taken = np.zeros_like(working)
+    taken[marks] = np.maximum(decode_curve(working[marks]) - base[marks], 0)
     kernel = cv2.getGaussianKernel(2 * radius + 1, radius / 2, cv2.CV_32F)
     spread = cv2.sepFilter2D(taken, -1, kernel, kernel, borderType=cv2.BORDER_CONSTANT)
-    room = decode_curve(working + np.float32(_RISE)) - light
-    mended = encode_curve(np.where(marks[..., None], base, light + np.minimum(spread, room)))
-    touched = marks | (highest_channel(spread) > 0)
-    return np.where(touched[..., None], mended, working)
+    beside = (highest_channel(spread) > 0) & ~marks
+    mended = working.copy()
+    mended[marks] = encode_curve(base[marks])
+    own = working[beside]  # few pixels: the curve is not worked for the others
+    light = decode_curve(own)
+    room = decode_curve(own + np.float32(_RISE)) - light
+    mended[beside] = encode_curve(light + np.minimum(spread[beside], room))
+    return mended
 
 
 def _padded(plane: np.ndarray, sides: tuple, value: float) -> np.ndarray:

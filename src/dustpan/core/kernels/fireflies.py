@@ -17,16 +17,34 @@ def _alike(features, y, x, v, u):
 
 
 @helper
-def _brighter(light, features, y, x, around, most):
-    """Whether more than `most` alike pixels around are nearly as bright or brighter."""
-    value, count = light[y, x], 0
+def _hiding(value, reach):
+    """Return how bright a pixel has to be to hide one of a value: nearly as bright, or so that it does not stand out.
+
+    A little less than the rule for marks asks for, whatever the rounding.
+    """
+    limit = (value - np.float32(0.0019) * reach) / (np.float32(1) + np.float32(0.039) * reach)
+    return max(min(value / np.float32(1.3), limit), np.float32(0))
+
+
+@helper
+def _count_row(light, y, around, rim, least, counts):
+    """Count for each pixel of a row those around that are as bright as `least` of it; one offset after the other."""
+    counts[:] = 0
+    for k in range(around.shape[0]):
+        row, shift = y + around[k, 0], around[k, 1]
+        for x in range(rim, counts.shape[0] - rim):
+            counts[x] += light[row, x + shift] >= least[x]
+
+
+@helper
+def _count_alike(light, features, y, x, around, least):
+    """Count the alike pixels around one that are as bright as `least`."""
+    count = 0
     for k in range(around.shape[0]):
         v, u = y + around[k, 0], x + around[k, 1]
-        if light[v, u] * np.float32(1.3) >= value and _alike(features, y, x, v, u):
+        if light[v, u] >= least and _alike(features, y, x, v, u):
             count += 1
-            if count > most:
-                return True
-    return False
+    return count
 
 
 @helper
@@ -61,9 +79,15 @@ def mark_fireflies(light, colours, features, around, rim, share, reach, marks, b
     count = around.shape[0]
     values, where = np.empty(count, np.float32), np.empty(count, np.int64)
     most = (1 - share) * count
+    least, counts = np.zeros(width, np.float32), np.zeros(width, np.int32)
     for y in range(rim, height - rim):
+        for x in range(width):
+            least[x] = _hiding(light[y, x], reach)
+        _count_row(light, y, around, rim, least, counts)
         for x in range(rim, width - rim):
-            if _brighter(light, features, y, x, around, most):
+            if counts[x] > most and (
+                features.shape[2] == 0 or _count_alike(light, features, y, x, around, least[x]) > most
+            ):
                 continue
             found = _gather(light, features, y, x, around, values, where)
             if found < count // 4:

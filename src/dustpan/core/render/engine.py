@@ -211,12 +211,21 @@ class Engine(Renderer):
         return self._extend(base, Step("quieted", "noise", params), None, check)
 
     def _mend(self, start: Plan, leading: Sequence[Step], check: Check) -> Plan:
-        """Return the plan that starts from Base: the picture as it was, or after its leading steps."""
+        """Return the plan that starts from Base: the picture as it was, or after its leading steps.
+
+        The picture is kept after each of them: worked in one go, blocks of the first would be made with the margins of
+        all that follow, which is several times the work.
+        """
+        everywhere = all(step.where.everywhere for step in leading)  # masks look at the one Base of the route
         plan = start
         for step in leading:
+            if plan.active and plan.channels == start.channels == 3 and everywhere:
+                start = plan = self._kept(start, plan, check)
             plan = self._extend(plan, step, None, check)
-        if not plan.active:
-            return plan
+        return self._kept(start, plan, check) if plan.active else plan
+
+    def _kept(self, start: Plan, plan: Plan, check: Check) -> Plan:
+        """Return a plan that starts from the result of another, which begins like `start`."""
         make = partial(make_base, self, start, plan, pool=self.pool, check=check)
         base, noise = self.stores.bases.get_or_make(
             plan.key, lambda: self._with_noise(make(), start, plan), check=check
