@@ -13,14 +13,16 @@ from training.samples import as_jpeg, draw
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
-from dustpan.core.filters.colour import to_opponent
+from dustpan.core.filters.colour import OPPONENT, to_opponent
 from dustpan.core.filters.cut_off import cut_off_mean, restore_cut_off
 from dustpan.core.filters.light_mean import restore_light_mean
+from dustpan.core.noise.blocks import kept_by_planes
 from dustpan.core.noise.law import added_noise, light_sureness
 from dustpan.core.noise.measure import estimate_noise
 from dustpan.core.noise.model import DISPLAY, TONES
 from dustpan.core.noise.prior import COEFFICIENTS, TARGET_FLOOR
 from dustpan.core.picture.curve import decode_curve, encode_curve
+from dustpan.core.picture.pyramid import reduce_picture
 from dustpan.core.picture.source import Source
 from dustpan.core.picture.working import to_working
 from dustpan.core.render.engine import Engine
@@ -165,3 +167,26 @@ def test_noise_that_is_cut_off_everywhere_is_told_as_it_was():
     picture = np.stack([np.full((256, 384), 0.99, np.float32), np.tile(ramp, (256, 1)), np.zeros((256, 384))], axis=2)
     noisy = np.clip(picture + rng.normal(0, 20 / 255, picture.shape), 0, 1).astype(np.float32)
     assert 17.5 < estimate_noise([noisy]).luminance < 22.5
+
+
+@pytest.mark.parametrize("share", [0.03, 0.2, 0.5, 0.8])
+def test_what_black_leaves_of_noise_is_told_by_its_share(share):
+    """Each plane keeps what its channels keep, weighed as they go into it."""
+    noise = np.random.default_rng(3).normal(0, 1, 400_000)
+    cut = np.maximum(noise - np.quantile(noise, share), 0)
+    kept = kept_by_planes(np.array([[share, 0.0, 0.0], [share, share, share]]))
+    assert kept[1] == pytest.approx(float(cut.var()), abs=0.01)
+    assert kept[0] == pytest.approx(1 - (1 - cut.var()) * OPPONENT[:, 0] ** 2, abs=0.01)
+
+
+@pytest.mark.parametrize("level", [1, 2])
+def test_drafts_have_the_light_of_the_result(level):
+    """Noise is weaker in a reduced picture, but its mean has been moved before."""
+    engine = Engine(noisy_picture("bench", iso=12800, size=(720, 480)))
+    params = kinds()["noise"].params_type(auto=False, luminance=100.0, colour=100.0, detail_return=0.0, blotch=2.0)
+    plan = engine.plan(Document(Route((replace(new_step("noise", "noise"), params=params),))))
+    exact = reduce_picture(engine.render(plan, (0, 0, *plan.size)), level)
+    draft = engine.render(plan.at(level), (0, 0, *plan.at(level).size))
+    for low, high in ((0.05, 0.15), (0.15, 0.3), (0.3, 0.6)):
+        there = (exact.mean(axis=2) >= low) & (exact.mean(axis=2) < high)
+        assert np.abs((draft - exact)[there].mean(axis=0)).max() * DISPLAY < 2.5

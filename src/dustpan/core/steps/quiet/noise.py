@@ -255,7 +255,8 @@ class Noise(StepKind):
 
     def apply_even(self, field, params, analysis, context):
         """Clean a flat field of the noise that the context names, without blotches past 8 px."""
-        even = NoiseAnalysis(EvenField(_weighted(context.noise.model, params)), None, Means())
+        means = Means(in_light=analysis.means.in_light) if analysis is not None else Means()
+        even = NoiseAnalysis(EvenField(_weighted(context.noise.model, params)), None, means)
         return self.apply(field, (0, 0, *context.size), replace(params, engine="quick"), even, context)
 
     def idle(self, params):
