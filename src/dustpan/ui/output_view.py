@@ -202,6 +202,7 @@ class OutputView(QWidget):
         row.addLayout(self._harm)
         row.addStretch()
         row.addWidget(self.percent)
+        row.addSpacing(8)
         row.addWidget(self.plain)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
