@@ -9,8 +9,10 @@ from PyQt6.QtCore import QPointF, QRect
 from PyQt6.QtGui import QColor, QImage, QPainter
 from tests.ui.steer import settle
 
+from dustpan.core.errors import PictureError
 from dustpan.ui.picture.composed import Composed
 from dustpan.ui.picture.question import Question
+from dustpan.ui.where import mask_view
 
 SIZE = (400, 300)
 
@@ -81,6 +83,29 @@ def test_masks_follow_a_drag_and_end_with_the_newest(opened, qtbot):
     middle = area.center()
     told = QColor(image.pixel(image.width() // 2, image.height() // 2)).lightnessF()
     assert told == pytest.approx(float(wanted[middle.y(), middle.x()]), abs=0.25)
+
+
+def test_a_mask_that_fails_is_told_and_the_next_is_made(opened, qtbot, monkeypatch):
+    canvas, make, told = opened.canvas, mask_view._make_mask, []
+    opened.session.add_step("exposure")
+    canvas.parts.add("brightness")
+    settle(opened, qtbot)
+    qtbot.waitUntil(lambda: canvas.mask_view.settled)
+    before = canvas.mask_view._made
+
+    def fail(*args):
+        raise PictureError("no mask")
+
+    opened.session.jobs.failed.connect(told.append)
+    part = opened.session.step.where.parts[0]
+    monkeypatch.setattr(mask_view, "_make_mask", fail)
+    canvas.parts.set_part(replace(part, params=replace(part.params, high=0.3)), "To")
+    qtbot.waitUntil(lambda: len(told) == 1 and canvas.mask_view.settled)
+    assert canvas.mask_view._made is before
+    monkeypatch.setattr(mask_view, "_make_mask", make)
+    canvas.parts.set_part(replace(part, params=replace(part.params, high=0.8)), "To")
+    qtbot.waitUntil(lambda: canvas.mask_view._made is not before)
+    settle(opened, qtbot)
 
 
 def ask(question: Question, *places: tuple[float, float]) -> None:

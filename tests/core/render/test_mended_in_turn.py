@@ -48,16 +48,15 @@ def test_masked_mend_steps_look_at_one_picture(source):
     assert np.array_equal(engine.render(engine.plan(document), whole), together)
 
 
-def test_a_later_change_keeps_what_was_mended_before(source):
+def test_a_later_change_keeps_what_was_mended_before(source, monkeypatch):
     engine, made = Engine(source), []
     engine.plan(route("hot_pixels", "fireflies"))
-    bases = engine.stores.bases
-    make, bases.get_or_make = bases.get_or_make, None
+    make = engine.stores.bases.get_or_make
 
     def watched(key, produce, **rest):
         return make(key, lambda: (made.append(key), produce())[1], **rest)
 
-    bases.get_or_make = watched
+    monkeypatch.setattr(engine.stores.bases, "get_or_make", watched)
     document = route("hot_pixels", "fireflies")
     stronger = replace(document.route.steps[1], params=replace(document.route.steps[1].params, strength=0.7))
     engine.plan(Document(document.route.with_step(stronger)))

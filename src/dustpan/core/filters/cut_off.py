@@ -65,7 +65,7 @@ def _shifts(deviation: float) -> np.ndarray:
 
 def cut_off_mean(tone: np.ndarray, deviation: float) -> np.ndarray:
     """Return the mean of normal noise of a deviation around tones, cut off at 0 and 1."""
-    return _moments(tone, deviation)[0]
+    return cut_off_moments(tone, deviation)[0]
 
 
 def cut_off_deviation(tone: np.ndarray, deviation: float) -> np.ndarray:
@@ -74,12 +74,12 @@ def cut_off_deviation(tone: np.ndarray, deviation: float) -> np.ndarray:
     The tones are means after the cut, as they are found in a picture.
     """
     before = np.linspace(-3 * deviation, 1 + 3 * deviation, 4 * _ENTRIES)
-    mean, square = _moments(before, deviation)
+    mean, square = cut_off_moments(before, deviation)
     return np.interp(tone, mean, np.sqrt(np.maximum(square - mean**2, 1e-12)))
 
 
-def _moments(tone: np.ndarray, deviation: float) -> tuple[np.ndarray, np.ndarray]:
-    """Return the means of cut-off noise and of its square."""
+def cut_off_moments(tone: np.ndarray, deviation: float) -> tuple[np.ndarray, np.ndarray]:
+    """Return the means, around tones, of normal noise of a deviation cut off at 0 and 1, and of its square."""
     low, high = -tone / deviation, (1 - tone) / deviation
     below, above = ndtr(low), ndtr(-high)
     density = [np.exp(-0.5 * at**2) / (2 * np.pi) ** 0.5 for at in (low, high)]

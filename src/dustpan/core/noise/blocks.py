@@ -15,6 +15,7 @@ import numpy as np
 from scipy.special import ndtr
 
 from dustpan.core.filters.colour import OPPONENT, to_opponent
+from dustpan.core.filters.cut_off import cut_off_moments
 from dustpan.core.filters.dct import block_transform, halve
 from dustpan.core.noise.model import TONES
 from dustpan.core.picture.curve import is_clipped
@@ -146,10 +147,9 @@ def kept_by_planes(ends: np.ndarray) -> np.ndarray:
 @cache
 def _kept_power() -> tuple[np.ndarray, np.ndarray]:
     """Return shares of pixels at an end, rising, and the share of the power of normal noise left with each."""
-    mean = np.linspace(4, -4, 81)  # deviations from the end
-    density, inside = np.exp(-(mean**2) / 2) / np.sqrt(2 * np.pi), ndtr(mean)
-    first, second = density + mean * inside, (1 + mean**2) * inside + mean * density
-    return np.r_[0, 1 - inside, 1], np.r_[1, second - first**2, 0]
+    apart, deviation = np.linspace(4, -4, 81), 0.01  # deviations from black; white is far
+    mean, square = cut_off_moments(apart * deviation, deviation)
+    return np.r_[0, ndtr(-apart), 1], np.r_[1, (square - mean**2) / deviation**2, 0]
 
 
 def tone_bins(tones: np.ndarray) -> np.ndarray:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -48,7 +49,7 @@ class Means:
         noisy: np.ndarray,
         cleaned: np.ndarray,
         *,
-        sigma: np.ndarray,
+        sigma: Callable[[], np.ndarray],
         louder: np.ndarray,
         strengths: tuple[float, float],
     ) -> np.ndarray:
@@ -57,12 +58,12 @@ class Means:
         Parameters
         ----------
         noisy, cleaned : h x w x 3 float32 working pixels.
-        sigma : (3, h, w) deviations of the opponent planes' noise.
+        sigma : gives (3, h, w) deviations of the opponent planes' noise; asked where they are needed.
         louder : (3,) deviations of it at full size beside those in these pixels: see `louder_at_full_size`.
         strengths : parts of luminance and of colour noise that were taken away, 0 to 1.
         """
         if self.in_light > 0:
-            power = (sigma**2).sum(axis=0)
+            power = (sigma() ** 2).sum(axis=0)
             cleaned = light_mean.restore_light_mean(
                 noisy, cleaned, power, strengths=strengths, louder=louder, part=self.in_light
             )

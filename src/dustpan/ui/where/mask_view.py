@@ -8,6 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, QPoint, QPointF, QRect, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QImage, QPainter, QPixmap, QTransform
 
+from dustpan.core.errors import DustpanError
 from dustpan.core.picture.region import Region
 from dustpan.core.render.plan import Plan, Prepared
 from dustpan.core.work.cancel import Token
@@ -45,6 +46,7 @@ class MaskView(QObject):
         self._wanted: tuple | None = None
         self._token: Token | None = None
         self._again = False  # another mask is wanted than the one under way
+        self._step_id = ""  # whose mask is under way
         for signal in (self.session.planned, self.session.chosen, self.session.opened, parts.changed):
             signal.connect(self.refresh)
         self.session.edited.connect(lambda dragging: self.refresh())
@@ -88,15 +90,17 @@ class MaskView(QObject):
         if wanted == self._wanted:
             return
         self._wanted = wanted
-        if self._token is not None:  # under a drag each would be cancelled by the next, and none be seen
-            self._again = True
+        if self._token is not None and self._step_id == step.id:
+            self._again = True  # under a drag each would be cancelled by the next, and none be seen
             return
+        self.stop()
+        self._step_id = step.id
         region = _region(seen, plan, level)
         token = self._token = Token()
         engine = self.session.engine
         job = partial(_make_mask, engine, plan.at(level), prepared, region, token.check)
         then = partial(self._take, region, level)
-        self.session.jobs.run(job, then, priority=Priority.VIEW_DRAFT, token=token)
+        self.session.jobs.run(job, then, priority=Priority.VIEW_DRAFT, token=token, failed=self._fail)
 
     def _prepared(self) -> Prepared | None:
         """Return the chosen step in the newest plan, when it works only somewhere."""
@@ -119,6 +123,16 @@ class MaskView(QObject):
         corner = QPoint(region[0] * side, region[1] * side)
         self._made = image, QRect(corner, QPoint(region[2] * side - 1, region[3] * side - 1))
         self.changed.emit()
+        self._go_on()
+
+    def _fail(self, fault: DustpanError) -> None:
+        """Tell what went wrong; the next mask is made all the same."""
+        self._token = None
+        self.session.jobs.failed.emit(fault)
+        self._go_on()
+
+    def _go_on(self) -> None:
+        """Make the mask that was wanted meanwhile."""
         if self._again:
             self._again, self._wanted = False, None
             self.refresh()

@@ -223,7 +223,7 @@ class Noise(StepKind):
         return analysis.means.restored(
             tile,
             cleaned,
-            sigma=field.coarse_sigma(tone_of(cleaned), region),
+            sigma=lambda: field.coarse_sigma(tone_of(cleaned), region),
             louder=louder_at_full_size(analysis.field, context.level),
             strengths=strengths,
         )
