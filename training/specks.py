@@ -22,7 +22,7 @@ from PIL import Image
 from sklearn.neural_network import MLPClassifier, MLPRegressor
 
 from dustpan.core.filters import mosaic as own
-from dustpan.core.filters.speck_shapes import SIDE, TOUCHED, count_detail, describe, tell_specks
+from dustpan.core.filters.speck_shapes import SIDE, TOUCHED, count_detail, describe, tell_odds
 from dustpan.core.filters.specks import BRIGHT, standing_out
 from dustpan.core.picture.curve import decode_curve, encode_curve
 from dustpan.simulate import camera
@@ -173,7 +173,7 @@ def _as_jpeg(picture: np.ndarray, quality: int) -> np.ndarray:
 
 def _peaks(sound: np.ndarray, hot: np.ndarray, deviation: float, rng: np.random.Generator) -> Peaks:
     """Return the peaks of a picture with specks: all that are, some that are not; what is neither clearly is left."""
-    sigma = np.full(hot.shape, deviation, np.float32)
+    sigma = np.full((3, *hot.shape[:2]), deviation, np.float32)
     gate = max(_GATE * _LEVEL / deviation, 3.5)
     standing = standing_out(hot, sigma, np.float32(gate), BRIGHT, coloured=True)
     rows, columns = np.nonzero(standing > 0)
@@ -263,7 +263,7 @@ def main(weights: Path, photos: tuple[Path, ...], seed: int) -> None:
     fitted = fit(peaks, seed)
     np.savez_compressed(weights, **fitted)
     tested = gather(held, 2, seed + 1)
-    odds, _ = tell_specks(tested.patches, tested.sigma, tested.detail, weights=fitted)
+    odds = tell_odds(tested.patches, tested.sigma, tested.detail, weights=fitted)
     for limit in (-1, 0, 1, 2, 3, 4, 5):
         found = (odds[tested.speck] > limit).mean()
         wrong = np.average(odds[~tested.speck] > limit, weights=tested.weight[~tested.speck])

@@ -192,12 +192,19 @@ def clean_one(
         "format": fmt.name,
         "width": width,
         "height": height,
-        "steps": [step.kind for step in plan.before_development] if fmt.raw else [p.step.kind for p in plan.all_active],
+        "steps": _steps_used(plan, fmt),
         "messages": [*source.messages, *_left_out(route, source), *wishes, *losses(source, fmt)],
         "seconds": round(time.perf_counter() - begun, 3),
         "remedy": remedy_to_json(used_remedy(order, engine, plan, route, fmt)),
         "harm": harm,
     }
+
+
+def _steps_used(plan: Plan, fmt: Format) -> list[str]:
+    """Return the kinds of the steps that had something to look for, whether they found it or not."""
+    if fmt.raw:
+        return [step.kind for step in plan.before_development]
+    return [prepared.step.kind for prepared in plan.all_prepared if not prepared.kind.idle(prepared.params)]
 
 
 def judge_harm(engine: Engine, plan: Plan, token: Token) -> list[dict]:
@@ -221,7 +228,7 @@ def used_remedy(order: Order, engine: Engine, plan: Plan, route: Route, fmt: For
         output["viewing"] = finish.viewing.to_json()
     resolved = {
         prepared.step.id: prepared.params.to_json(all_values=True)
-        for prepared in (*plan.mended, *plan.prepared)
+        for prepared in plan.all_prepared
         if getattr(prepared.step.params, "auto", False)
     }
     made_on = {

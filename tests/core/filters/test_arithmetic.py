@@ -130,7 +130,7 @@ def test_no_speck_is_passed_over_by_the_quick_look():
     rng = np.random.default_rng(12)
     tile = rng.normal(0.4, 0.03, (64, 64, 3)).astype(np.float32)
     tile[rng.integers(4, 60, 40), rng.integers(4, 60, 40), rng.integers(0, 3, 40)] += 0.5
-    sigma = np.full_like(tile, 0.03)
+    sigma = np.full((3, 64, 64), 0.03, np.float32)
     everywhere = np.ones(tile.shape[:2], np.float32)
     places = np.ascontiguousarray(np.argwhere(np.pad(np.ones((58, 58)), 3) > 0))
     thorough = np.zeros(tile.shape[:2], np.bool_)

@@ -196,7 +196,7 @@ def test_specks_are_counted_once_and_only_of_the_kind_asked_for(polarity, value)
     tile = (0.5 + rng.normal(0, 0.01, (80, 90, 3))).astype(np.float32)
     for y, x in ((20, 20), (40, 60), (60, 30)):
         tile[y, x] = value
-    sigma = np.full_like(tile, 0.01)
+    sigma = np.full((3, 80, 90), 0.01, np.float32)
     rest = {"sigma": sigma, "sensitivity": 6.0, "coloured": True}
     specks = find_specks(tile, polarity=polarity, **rest)
     by_ring = find_by_ring(tile, polarity=polarity, spare_stars=True, **rest)

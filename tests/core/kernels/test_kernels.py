@@ -65,11 +65,12 @@ def test_every_kernel_keeps_its_one_signature(layout):
     results.append(noise.at(plane))
     cleaning = Cleaning(lambda tone, scale, area: noise.at(layout(tone)), noise.spectrum, (1.0, 0.5))
     results.append(clean_thoroughly(picture, cleaning))
-    asked = {"sigma": sigma, "sensitivity": 6.0, "polarity": 3, "coloured": True}
+    of_channels = layout(np.full((3, 48, 64), 0.02, np.float32))
+    asked = {"sigma": of_channels, "sensitivity": 6.0, "polarity": 3, "coloured": True}
     results.append(take_specks(np.asarray(picture, np.float32), find_specks(picture, **asked), size=3))
     marks = find_by_ring(picture, spare_stars=True, **asked)
     marks[20, 20] = True
-    results.append(fill_specks(np.asarray(picture, np.float32), marks, sigma=sigma, size=3))
+    results.append(fill_specks(np.asarray(picture, np.float32), marks, sigma=of_channels, size=3))
     sites = layout(np.tile(np.array([[0, 1], [1, 2]], np.uint8), (24, 32)))
     results.append(mend_mosaic(plane, sites, sigma=sigma[..., 0], sensitivity=6.0, polarity=1, spare_stars=True)[1])
     steps = layout(np.full((8, 8), 0.1, np.float32))

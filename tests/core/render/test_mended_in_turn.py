@@ -32,7 +32,7 @@ def test_the_picture_after_each_step_is_that_of_all_in_one_go(source, names):
     document, whole = route(*names), (0, 0, *SIZE)
     engine = Engine(source)
     plan, together = engine.plan(document), engine.plan(document, outline=True)
-    assert not plan.prepared and [each.step.kind for each in plan.mended] == list(names)
+    assert not plan.active and [each.step.kind for each in plan.all_prepared] == list(names)
     assert np.array_equal(engine.render(plan, whole), engine.sketch(together, whole))
     assert (engine.render(plan, whole) != engine.render(engine.plan(Document()), whole)).any()
     first = Engine(source).plan(route(names[0]))

@@ -72,7 +72,7 @@ def test_the_grid_and_steps_of_an_earlier_compression_are_found(sound, quality):
 def test_a_picture_that_was_never_compressed_is_left_as_it_is(sound):
     engine, plan = plan_of(Source(sound))
     assert np.array_equal(engine.render(plan, (0, 0, *plan.size)), Source(sound).read((0, 0, *plan.size)))
-    assert plan.all_active[0].kind.tell(plan.all_active[0].params, plan.all_active[0].analysis) == "none found"
+    assert not plan.all_active and plan.prepared[0].kind.tell(plan.prepared[0].params, None) == "none found"
     assert not kinds()["blocks"].findings(engine.survey(engine.plan(Document())))
 
 

@@ -22,13 +22,13 @@ def support(radius: int) -> int:
 
 
 def find_fireflies(
-    light: np.ndarray, features: np.ndarray, *, strength: float, radius: int, spare: float
+    working: np.ndarray, features: np.ndarray, *, strength: float, radius: int, spare: float
 ) -> tuple[np.ndarray, np.ndarray]:
     """Mark fireflies, and tell what the pixels should be.
 
     Parameters
     ----------
-    light : h x w x 3 float32, linear.
+    working : h x w x 3 float32.
     features : h x w x k float32, scaled so that a difference of 1 is another surface; k may be 0.
     strength : 0 to 1; more takes smaller ones too.
     radius : px, 1 to 8; what is as large is a highlight.
@@ -45,17 +45,16 @@ def find_fireflies(
     radii, as the glint on a wire, is spared.
     """
     sides = ((radius, radius), (radius, radius))
-    brightest = _padded(highest_channel(light), sides, -1)
-    colours, described = (_padded(a, (*sides, (0, 0)), 0) for a in (light, features))
-    marks, base = np.zeros(brightest.shape, np.bool_), np.zeros(colours.shape, np.float32)
+    working = np.require(working, np.float32, ("C", "W"))
+    brightest = _padded(decode_curve(highest_channel(working)), sides, -1)
+    described = _padded(features, (*sides, (0, 0)), 0)
+    marks, base = np.zeros(working.shape[:2], np.bool_), np.zeros_like(working)
     reach = np.float32(_REACH * (1 - strength) / max(strength, 1e-6))
     rank = np.float32(_LEAST_RANK + _RANK_SPARED * spare)
-    mark_fireflies(brightest, colours, described, _disc(radius), radius, rank, reach, marks, base)
-    inner = slice(radius, -radius)
-    found = np.ascontiguousarray(marks[inner, inner])
+    mark_fireflies(brightest, working, described, _disc(radius), radius, rank, reach, marks, base)
     if spare > 0:
-        found &= ~_long(found, 2 * radius - 1)
-    return found, base[inner, inner]
+        marks &= ~_long(marks, 2 * radius - 1)
+    return marks, base
 
 
 def mend_fireflies(working: np.ndarray, marks: np.ndarray, base: np.ndarray, *, radius: int) -> np.ndarray:
@@ -65,13 +64,14 @@ def mend_fireflies(working: np.ndarray, marks: np.ndarray, base: np.ndarray, *, 
     """
     if not marks.any():
         return working
+    found = np.nonzero(marks)
     taken = np.zeros_like(working)
-    taken[marks] = np.maximum(decode_curve(working[marks]) - base[marks], 0)
+    taken[found] = np.maximum(decode_curve(working[found]) - base[found], 0)
     kernel = cv2.getGaussianKernel(2 * radius + 1, radius / 2, cv2.CV_32F)
     spread = cv2.sepFilter2D(taken, -1, kernel, kernel, borderType=cv2.BORDER_CONSTANT)
-    beside = (highest_channel(spread) > 0) & ~marks
+    beside = np.nonzero(cv2.dilate(marks.view(np.uint8), np.ones((2 * radius + 1,) * 2, np.uint8)) & ~marks)
     mended = working.copy()
-    mended[marks] = encode_curve(base[marks])
+    mended[found] = encode_curve(base[found])
     own = working[beside]  # few pixels: the curve is not worked for the others
     light = decode_curve(own)
     room = decode_curve(own + np.float32(_RISE)) - light
@@ -94,6 +94,8 @@ def _disc(radius: int) -> np.ndarray:
 
 def _long(marks: np.ndarray, longest: int) -> np.ndarray:
     """Return the marks of groups that reach over more than `longest` px."""
+    if not marks.any():
+        return marks
     count, labels, stats, _ = cv2.connectedComponentsWithStats(marks.view(np.uint8), connectivity=8)
     sides = stats[:, [cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT]].max(axis=1) > longest
     sides[0] = False

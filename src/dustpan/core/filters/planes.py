@@ -21,12 +21,17 @@ def sample_plane(plane: np.ndarray, extent: Extent, shape: tuple[int, int]) -> n
     shape : rows and columns of the result.
     """
     x0, y0, x1, y1 = extent
-    low, high, part = _between(y0, y1, shape[0], plane.shape[0])
-    part = part.reshape(-1, *[1] * (plane.ndim - 1))
-    strip = plane[low] * (1 - part) + plane[high] * part
-    low, high, part = _between(x0, x1, shape[1], plane.shape[1])
-    part = part.reshape(1, -1, *[1] * (plane.ndim - 2))
-    return strip[:, low] * (1 - part) + strip[:, high] * part
+    left, right, across = _between(x0, x1, shape[1], plane.shape[1])
+    upper, lower, down = _between(y0, y1, shape[0], plane.shape[0])
+    first = upper[0]
+    near = plane[first : lower[-1] + 1]  # a tile needs few of the plane's rows, and those are short
+    across = across.reshape(1, -1, *[1] * (plane.ndim - 2))
+    rows = (near[:, left] * (1 - across) + near[:, right] * across).reshape(len(near), -1)
+    above, below = rows[upper - first], rows[lower - first]  # two axes and in place: several times faster
+    above *= 1 - down[:, None]
+    below *= down[:, None]
+    above += below
+    return above.reshape(*shape, *plane.shape[2:])
 
 
 def _between(start: float, end: float, points: int, count: int):

@@ -34,10 +34,14 @@ def count_detail(tile: np.ndarray, points: np.ndarray) -> np.ndarray:
     Where there are many, one more is no speck.
     """
     rest = highest_channel(cv2.absdiff(tile, cv2.medianBlur(tile, 5)))
-    window = (_WINDOW, _WINDOW)
-    larger = [(rest > size).astype(np.float32) for size in _DETAIL]
-    shares = [cv2.boxFilter(plane, -1, window, borderType=cv2.BORDER_REFLECT) for plane in larger]
-    return np.stack([share[tuple(points.T)] for share in shares], axis=1)
+    rim = _WINDOW // 2
+    wide = cv2.copyMakeBorder(rest, rim, rim, rim, rim, cv2.BORDER_REFLECT)
+    (top, left), (bottom, right) = points.T, points.T + _WINDOW
+    counts = np.empty((len(points), len(_DETAIL)), np.float32)
+    for index, size in enumerate(_DETAIL):
+        sums = cv2.integral((wide > size).view(np.uint8))
+        counts[:, index] = sums[bottom, right] - sums[top, right] - sums[bottom, left] + sums[top, left]
+    return counts * np.float32(1 / _WINDOW**2)
 
 
 def describe(patches: np.ndarray, sigma: np.ndarray, detail: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -67,31 +71,43 @@ def describe(patches: np.ndarray, sigma: np.ndarray, detail: np.ndarray) -> tupl
     return inputs.astype(np.float32), height.astype(np.float32)
 
 
-def tell_specks(
+def tell_odds(
     patches: np.ndarray, sigma: np.ndarray, detail: np.ndarray, *, weights: Weights | None = None
-) -> tuple[np.ndarray, np.ndarray]:
-    """Return how likely each peak is a speck (n,), as a logarithm of odds, and what it has added (n, 5, 5, 3).
+) -> np.ndarray:
+    """Return how likely each peak is a speck, (n,) logarithms of odds.
 
     The inputs are those of `describe`; `weights` are the shipped ones unless others are given.
+    """
+    weights = _weights() if weights is None else weights
+    odds = np.empty(len(patches), np.float32)
+    for part in _parts(len(patches)):
+        inputs, _ = describe(patches[part], sigma[part], detail[part])
+        odds[part] = _run(inputs, "odds", weights)[:, 0]
+    return odds
+
+
+def tell_added(patches: np.ndarray, sigma: np.ndarray, detail: np.ndarray) -> np.ndarray:
+    """Return what peaks have added if they are specks, (n, 5, 5, 3); the inputs are those of `describe`.
 
     Notes
     -----
-    One half of the second network tells what was added; the other what a pixel would be without, beside the median of
-    the surroundings, which is surer where much was added.
+    One half of the network tells what was added; the other what a pixel would be without, beside the median of the
+    surroundings, which is surer where much was added.
     """
-    weights = _weights() if weights is None else weights
-    odds, added = np.empty(len(patches), np.float32), np.empty((len(patches), TOUCHED, TOUCHED, 3), np.float32)
+    added = np.empty((len(patches), TOUCHED, TOUCHED, 3), np.float32)
     rim = (SIDE - TOUCHED) // 2
-    for first in range(0, len(patches), _AT_ONCE):
-        part = slice(first, first + _AT_ONCE)
+    for part in _parts(len(patches)):
         inputs, height = describe(patches[part], sigma[part], detail[part])
-        odds[part] = _run(inputs, "odds", weights)[:, 0]
-        told = (_run(inputs, "added", weights) * height[:, None]).reshape(-1, 2, TOUCHED, TOUCHED, 3)
+        told = (_run(inputs, "added", _weights()) * height[:, None]).reshape(-1, 2, TOUCHED, TOUCHED, 3)
         flat = patches[part].reshape(-1, SIDE * SIDE, 3)
         excess = patches[part][:, rim:-rim, rim:-rim] - np.median(flat, axis=1)[:, None, None]
         touched = np.abs(told[:, 0]) > _LEAST_TOUCH * height[:, None, None, None]
         added[part] = np.where(touched, excess - told[:, 1], 0)
-    return odds, added
+    return added
+
+
+def _parts(count: int) -> list[slice]:
+    return [slice(first, first + _AT_ONCE) for first in range(0, count, _AT_ONCE)]
 
 
 def commonness(odds: np.ndarray) -> float:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from dustpan.core.filters.speck_shapes import SIDE, TOUCHED, count_detail, tell_specks
+from dustpan.core.filters.speck_shapes import SIDE, TOUCHED, count_detail, tell_added, tell_odds
 from dustpan.core.kernels.specks import fill_touched, judge_specks, mark_in_mosaic, mark_standing, mark_touched
 
 RING = 3  # px from a speck's centre to the ring it is compared with
@@ -42,10 +42,13 @@ class Specks:
         marks[tuple(self.points.T)] = True
         return marks
 
+    def among(self, chosen: np.ndarray) -> Specks:
+        """Return some of them; chosen : (n,) bool."""
+        return Specks(self.points[chosen], self.added[chosen])
+
     def without(self, kept: np.ndarray) -> Specks:
         """Return those whose middles are not among some pixels, (h, w) bool."""
-        others = ~kept[tuple(self.points.T)]
-        return Specks(self.points[others], self.added[others])
+        return self.among(~kept[tuple(self.points.T)])
 
 
 @dataclass(frozen=True, eq=False)
@@ -56,23 +59,27 @@ class JudgedPeaks:
     ----------
     points : (n, 2) rows and columns.
     odds : (n,) how likely each is a speck, as logarithms of odds.
-    added : (n, 5, 5, 3) what it has added, if it is one.
-    noise : (n, 3) deviation of the noise there.
+    signs : (n,) 1 for bright, -1 for dark.
+    patches, noise, detail : what these were told from, see `speck_shapes.describe`.
     shape : of the tile.
     """
 
     points: np.ndarray
     odds: np.ndarray
-    added: np.ndarray
+    signs: np.ndarray
+    patches: np.ndarray
     noise: np.ndarray
+    detail: np.ndarray
     shape: tuple[int, int]
 
     def chosen(self, sensitivity: float, commonness: float) -> Specks:
         """Return those that are taken for specks; settings as for `find_specks`."""
         sure = self.odds + commonness > _ODDS + _ODDS_PER_SENSITIVITY * np.log(sensitivity / _USUAL)
-        sure[sure] = _highest(self.points[sure], np.abs(self.added[sure]).max(axis=(1, 2, 3)), self.shape)
-        added, noise = self.added[sure], self.noise[sure]
-        return Specks(self.points[sure], np.where(np.abs(added) > noise[:, None, None], added, 0))
+        points, noise = self.points[sure], self.noise[sure]
+        added = tell_added(self.patches[sure], noise, self.detail[sure])
+        highest = _highest(points, np.abs(added).max(axis=(1, 2, 3)), self.shape)
+        added = np.where(np.abs(added) > noise[:, None, None], added, 0) * self.signs[sure][:, None, None, None]
+        return Specks(points, added).among(highest)
 
 
 def find_specks(
@@ -83,7 +90,7 @@ def find_specks(
     Parameters
     ----------
     tile : H x W x 3 float32 working pixels.
-    sigma : H x W x 3 float32, deviation of the noise in each channel.
+    sigma : 3 x H x W float32, deviation of the noise in each channel.
     sensitivity : deviations by which a pixel must stand out from its surroundings; smaller finds more, also of what
         looks less like a speck.
     polarity : BRIGHT, DARK or both (their sum).
@@ -113,11 +120,12 @@ def judge_peaks(
     points = _inside(_points(standing), tile.shape, SIDE // 2)
     signs = standing[tuple(points.T)]
     patches = _around(tile, points, SIDE) * signs[:, None, None, None]
-    noise = sigma[tuple(points.T)]
+    noise = sigma[:, *points.T].T
     clear = _clear(patches, noise, sensitivity, coloured)
-    points, patches, noise = points[clear], patches[clear], noise[clear]
-    odds, added = tell_specks(patches, noise, count_detail(tile, points))
-    return JudgedPeaks(points, odds, added * signs[clear][:, None, None, None], noise, tile.shape[:2])
+    points, signs, patches, noise = points[clear], signs[clear], patches[clear], noise[clear]
+    detail = count_detail(tile, points)
+    odds = tell_odds(patches, noise, detail)
+    return JudgedPeaks(points, odds, signs, patches, noise, detail, tile.shape[:2])
 
 
 def _inside(points: np.ndarray, shape: tuple[int, ...], rim: int) -> np.ndarray:
@@ -185,9 +193,9 @@ def find_by_ring(
 
 
 def standing_out(tile: np.ndarray, sigma: np.ndarray, room: np.float32, polarity: int, *, coloured: bool) -> np.ndarray:
-    """Return 1 or -1 where some channel stands out by `room` deviations and is to be judged in full, else 0."""
+    """Return 1 or -1 where some channel stands out by `room` deviations and is to be judged in full, else 0 (h, w)."""
     planes: list[np.ndarray] = list(cv2.split(tile))
-    rooms: list[np.ndarray] = [room * s for s in cv2.split(sigma)]
+    rooms: list[np.ndarray] = [room * s for s in sigma]
     if coloured:
         planes += [planes[0] - planes[1], planes[2] - planes[1]]
         rooms += [cv2.magnitude(rooms[0], rooms[1]), cv2.magnitude(rooms[2], rooms[1])]
@@ -263,7 +271,7 @@ def fill_specks(tile: np.ndarray, marks: np.ndarray, *, sigma: np.ndarray, size:
     ----------
     tile : H x W x 3 float32 working pixels.
     marks : H x W bool.
-    sigma : H x W x 3 float32, deviation of the noise in each channel.
+    sigma : 3 x H x W float32, deviation of the noise in each channel.
     size : side of the largest cluster, 1 to 9 px. The mark may be at its rim, so pixels up to size - 1 away are
         filled, of those only the ones that differ from their surroundings by more than the noise.
     """
@@ -280,4 +288,6 @@ def fill_specks(tile: np.ndarray, marks: np.ndarray, *, sigma: np.ndarray, size:
 
 def _points(marks: np.ndarray) -> np.ndarray:
     """Return rows and columns (N, 2) of the marked pixels, as the kernels take them."""
-    return np.ascontiguousarray(np.argwhere(marks))
+    found = cv2.findNonZero(marks.view(np.uint8) if marks.dtype == np.bool_ else marks)
+    places = np.zeros((0, 2), np.int64) if found is None else found.reshape(-1, 2)[:, ::-1]
+    return np.ascontiguousarray(places, np.int64)

@@ -26,8 +26,8 @@ def _value(tile, y, x, channel):
 def _deviation(sigma, y, x, channel):
     """Deviation of a value's noise; the channels of a mosaic are nearly independent."""
     if channel < 3:
-        return sigma[y, x, channel]
-    other, green = sigma[y, x, 2 * (channel - 3)], sigma[y, x, 1]
+        return sigma[channel, y, x]
+    other, green = sigma[2 * (channel - 3), y, x], sigma[1, y, x]
     return np.sqrt(other * other + green * green)
 
 
@@ -171,7 +171,7 @@ def mark_touched(tile, sigma, points, touched):
             continue
         for c in range(3):
             median, spread = _ring_median(tile, y, x, c, values)
-            if abs(tile[y, x, c] - median) > np.float32(2.5) * max(sigma[y, x, c], spread):
+            if abs(tile[y, x, c] - median) > np.float32(2.5) * max(sigma[c, y, x], spread):
                 touched[y, x] = True
                 break
 

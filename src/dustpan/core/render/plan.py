@@ -70,8 +70,8 @@ class Prepared:
 
     @property
     def idle(self) -> bool:
-        """Whether these settings change nothing."""
-        return self.kind.idle(self.params)
+        """Whether these settings change nothing, or there is nothing to change."""
+        return self.kind.idle(self.params) or self.kind.found_nothing(self.params, self.analysis)
 
     @property
     def support(self) -> int:
@@ -162,9 +162,14 @@ class Plan:
         return tuple(replace(prepared, params=params) for prepared, params in scaled if params is not None)
 
     @property
+    def all_prepared(self) -> tuple[Prepared, ...]:
+        """All steps in their order, those in Base included."""
+        return (*self.mended, *self.prepared)
+
+    @property
     def all_active(self) -> tuple[Prepared, ...]:
         """All steps that change anything at full size, those in Base included."""
-        return tuple(prepared for prepared in (*self.mended, *self.prepared) if not prepared.idle)
+        return tuple(prepared for prepared in self.all_prepared if not prepared.idle)
 
     @property
     def key(self) -> str:
@@ -205,7 +210,7 @@ class Plan:
     @property
     def before_development(self) -> Route:
         """The steps that work on a sensor's mosaic."""
-        steps = [prepared.step for prepared in (*self.mended, *self.prepared)]
+        steps = [prepared.step for prepared in self.all_prepared]
         developed = next((index for index, step in enumerate(steps) if step.develops), 0)
         return Route(tuple(steps[:developed]))
 
@@ -216,4 +221,4 @@ class Plan:
 
     def find(self, step_id: str | None) -> Prepared | None:
         """Return a step with its full settings, or None when it is off or not in the plan."""
-        return next((p for p in (*self.mended, *self.prepared) if p.step.id == step_id), None)
+        return next((p for p in self.all_prepared if p.step.id == step_id), None)

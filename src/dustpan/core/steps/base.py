@@ -88,7 +88,7 @@ def smooth_points(tone: np.ndarray) -> np.ndarray:
 
 def repeat_points(coarse: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
     """Return (n, h, w) planes of which (n, h / 4, w / 4) holds every fourth pixel."""
-    full = np.repeat(np.repeat(coarse, _SIGMA_STEP, axis=1), _SIGMA_STEP, axis=2)
+    full = np.repeat(np.repeat(coarse, _SIGMA_STEP, axis=2), _SIGMA_STEP, axis=1)
     return full[:, : shape[0], : shape[1]]
 
 
@@ -148,7 +148,8 @@ class StepKind(StepDescription):
     def apply(self, tile: np.ndarray, region: Region, params: Params, analysis: Any, context: Context) -> np.ndarray:
         """Return the step's result for a tile of h x w x 3 float32 working pixels covering `region`.
 
-        The tile is read-only and holds `support` pixels more than is kept, where the picture goes on.
+        The tile is read-only and holds `support` pixels more than is kept, where the picture goes on. Not called when
+        `idle` or `found_nothing` tell that there is nothing to do.
         """
         raise NotImplementedError
 
@@ -158,6 +159,10 @@ class StepKind(StepDescription):
 
     def idle(self, params: Params) -> bool:
         """Return whether these settings give the input back bit for bit."""
+        return False
+
+    def found_nothing(self, params: Params, analysis: Any) -> bool:
+        """Return whether the analysis of the whole picture tells that `apply` gives it back bit for bit."""
         return False
 
     def propose(self, survey: Survey) -> Params | None:

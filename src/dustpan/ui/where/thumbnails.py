@@ -113,7 +113,7 @@ class CardMasks(QObject):
             return
         wanted = [
             prepared
-            for prepared in (*plan.mended, *plan.prepared)
+            for prepared in plan.all_prepared
             if not prepared.step.where.everywhere and self._shown.get(prepared.step.id) != prepared.key
         ]
         if not wanted:

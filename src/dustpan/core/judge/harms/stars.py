@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.filters.speck_shapes import SIDE, count_detail, tell_specks
+from dustpan.core.filters.speck_shapes import SIDE, count_detail, tell_odds
 from dustpan.core.judge.harms.base import Harm, Pair
 
 STARS = Harm("stars_lost", "stars_lost", 0.1, "{size:.0f} % of the stars lost", 100)
@@ -60,7 +60,7 @@ def _find_stars(tile: np.ndarray, excess: np.ndarray) -> np.ndarray:
     half = np.arange(SIDE) - SIDE // 2
     patches = tile[points[:, 0, None, None] + half[:, None], points[:, 1, None, None] + half]
     noise = 1.4826 * np.median(np.abs(excess), axis=(0, 1)) + 1 / 255
-    odds, _ = tell_specks(patches, np.tile(noise, (len(points), 1)), count_detail(tile, points))
+    odds = tell_odds(patches, np.tile(noise, (len(points), 1)), count_detail(tile, points))
     return points[odds < _SPECK]
 
 

@@ -86,6 +86,10 @@ class Banding(StepKind):
         """Return whether nothing is taken off."""
         return params.rows == 0 and params.columns == 0
 
+    def found_nothing(self, params, analysis):
+        """Return whether there are no bands."""
+        return analysis.rows is None and analysis.columns is None
+
     def propose(self, survey):
         """Propose the step where bands are found."""
         params = self.measured(survey)

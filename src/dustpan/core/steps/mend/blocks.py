@@ -79,8 +79,6 @@ class CompressionBlocks(StepKind):
 
     def apply(self, tile, region, params, analysis, context):
         """Return the tile without what compression has added; looks 56 px around."""
-        if analysis is None:
-            return tile
         cleaned = deblock_tile(tile, region, analysis.rounding, ringing=params.ringing, check=context.check)
         return tile + np.float32(params.strength) * (cleaned - tile)
 
@@ -91,6 +89,10 @@ class CompressionBlocks(StepKind):
     def idle(self, params):
         """Return whether nothing is to be taken out."""
         return params.strength == 0
+
+    def found_nothing(self, params, analysis):
+        """Return whether the picture was not compressed."""
+        return analysis is None
 
     def propose(self, survey):
         """Propose the step where blocks show."""

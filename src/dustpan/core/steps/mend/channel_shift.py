@@ -75,8 +75,6 @@ class ChannelShift(StepKind):
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with red and blue moved back; looks 16 px around."""
-        if analysis == _GREY:
-            return tile
         moved = tile.copy()
         for channel, shift in params.shifts.items():
             if shift != Shift():
@@ -93,6 +91,10 @@ class ChannelShift(StepKind):
     def idle(self, params):
         """Return whether nothing is moved, or will not be known before it is measured."""
         return not params.auto and all(shift == Shift() for shift in params.shifts.values())
+
+    def found_nothing(self, params, analysis):
+        """Return whether red and blue lie over green, or the picture is grey."""
+        return analysis == _GREY or all(shift == Shift() for shift in params.shifts.values())
 
     def propose(self, survey):
         """Propose the step, on automatic, where a displacement is found."""

@@ -11,7 +11,6 @@ import numpy as np
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.fireflies import find_fireflies, mend_fireflies, support
-from dustpan.core.picture.curve import decode_curve
 from dustpan.core.picture.features import OTHER_SURFACE
 from dustpan.core.steps.base import Context, Inside, StepKind
 from dustpan.core.steps.finding import Finding
@@ -106,11 +105,7 @@ def _found(tile, region, params: FirefliesParams, context: Context) -> tuple[np.
     if context.features is not None:
         surface = context.features.surface(region, **OTHER_SURFACE)
     return find_fireflies(
-        decode_curve(tile),
-        surface,
-        strength=params.strength,
-        radius=round(params.radius),
-        spare=params.spare_highlights,
+        tile, surface, strength=params.strength, radius=round(params.radius), spare=params.spare_highlights
     )
 
 

@@ -82,8 +82,6 @@ class Fringe(StepKind):
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its rims' colour taken off; looks `support` px around."""
-        if not analysis.hues:
-            return tile
         return take_fringes(
             tile,
             analysis.hues,
@@ -106,6 +104,10 @@ class Fringe(StepKind):
     def idle(self, params):
         """Return whether nothing is taken off."""
         return params.strength == 0
+
+    def found_nothing(self, params, analysis):
+        """Return whether there are no rims."""
+        return not analysis.hues
 
     def propose(self, survey):
         """Propose the step, on automatic, where fringes are found."""

@@ -279,9 +279,9 @@ def _asked(params: HotPixelParams) -> dict[str, Any]:
 
 
 def _channel_sigma(tile: np.ndarray, region, context: Context) -> np.ndarray:
-    """Return H x W x 3 deviations of red, green and blue at each place's own tone (specks smoothed out of it)."""
+    """Return 3 x H x W deviations of red, green and blue at each place's own tone (specks smoothed out of it)."""
     channels = context.channel_sigma(smooth_points(np.minimum(tone_of(tile), 1)), region)
-    return np.moveaxis(repeat_points(np.maximum(channels, _LEAST_SIGMA), tile.shape[:2]), 0, 2)
+    return repeat_points(np.maximum(channels, _LEAST_SIGMA), tile.shape[:2])
 
 
 def _rounded(count: float) -> int:

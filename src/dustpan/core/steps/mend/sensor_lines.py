@@ -67,8 +67,6 @@ class SensorLines(StepKind):
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its lines brought back; looks 96 px around."""
-        if analysis is None:
-            return tile
         turned = tile.swapaxes(0, 1) if analysis.columns else tile
         first = region[0] if analysis.columns else region[1]
         mended = mend_lines(
@@ -83,6 +81,10 @@ class SensorLines(StepKind):
     def idle(self, params):
         """Return whether nothing is taken off."""
         return params.strength == 0
+
+    def found_nothing(self, params, analysis):
+        """Return whether there are no lines."""
+        return analysis is None
 
     def propose(self, survey):
         """Propose the step where lines are found."""
