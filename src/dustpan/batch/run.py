@@ -34,7 +34,7 @@ from dustpan.core.work.pool import Pool
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, Format, format_for, losses
 
-_BUDGET = 512 << 20  # bytes of blocks an engine keeps
+_BUDGET = 256 << 20  # bytes of blocks an engine keeps
 #: Called with the number of inputs done, and the share of the next one added.
 BatchProgress = Callable[[float], None]
 

@@ -135,7 +135,7 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata, *, saver: str, qua
     """Write H x W x 1 to 4 (last channel alpha when even), uint8 or uint16; a lossless WebP stays one."""
     height, width, bands = pixels.shape
     kind = "uchar" if pixels.dtype == np.uint8 else "ushort"
-    image = pyvips.Image.new_from_memory(np.ascontiguousarray(pixels).tobytes(), width, height, bands, kind)
+    image = pyvips.Image.new_from_memory(np.ascontiguousarray(pixels), width, height, bands, kind)
     names = {("uchar", False): "b-w", ("uchar", True): "srgb", ("ushort", False): "grey16", ("ushort", True): "rgb16"}
     changes: dict[str, Any] = {"interpretation": names[kind, bands >= 3]}
     image = image.copy(**changes)

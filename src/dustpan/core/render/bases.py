@@ -19,6 +19,7 @@ from dustpan.core.work.pool import Pool
 from dustpan.core.work.sharing import run_shared
 
 _LARGE = 256 << 20  # bytes from which a Base is kept in a file
+_FEW_BLOCKS = 64 << 20  # bytes of blocks kept meanwhile: the Base itself holds the pixels
 _FEW_PIXELS = 0.02  # share of a picture; up to so many changed pixels are kept singly
 
 
@@ -31,6 +32,7 @@ def make_base(renderer: Renderer, start: Plan, plan: Plan, *, pool: Pool | None,
     plan : the steps, on the same base.
     pool : threads that help.
     """
+    renderer = renderer.keeping_few(_FEW_BLOCKS)
     if plan.channels == start.channels:
         changed = _find_changes(renderer, start, plan, pool, check)
         if changed is not None:

@@ -16,7 +16,7 @@ from dustpan.core.picture.pyramid import reduce_picture
 from dustpan.core.picture.region import Region, cut_region, with_margin
 from dustpan.core.render.grid import BlockIndex, block_indices, block_region, input_region
 from dustpan.core.render.plan import Plan, Prepared
-from dustpan.core.render.store import Stores
+from dustpan.core.render.store import Store, Stores
 from dustpan.core.steps.base import Context
 from dustpan.core.where.fold import mask_of
 from dustpan.core.work.cancel import Check, no_check
@@ -46,6 +46,12 @@ class Renderer:
         self.stores = stores
         self.runs: dict[str, int] = {}  # how often each kind's filter ran, for tests and benchmarks
         self._counting = threading.Lock()
+
+    def keeping_few(self, budget: int) -> Renderer:
+        """Return one like this that keeps so many bytes of blocks of its own: for work that is kept elsewhere."""
+        other = Renderer(replace(self.stores, blocks=Store(budget)))
+        other.runs, other._counting = self.runs, self._counting
+        return other
 
     # -- assembled --------------------------------------------------------------------------------------------
 
