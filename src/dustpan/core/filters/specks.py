@@ -12,13 +12,15 @@ from dustpan.core.kernels.specks import fill_touched, judge_specks, mark_in_mosa
 
 RING = 3  # px from a speck's centre to the ring it is compared with
 REACH = 6  # px searched outward for sound pixels to fill from
-SUPPORT = 32  # px: 2 touched, 2 to a higher peak, 18 of the square in which detail is counted, 8 of the noise there
+SUPPORT = 32  # px: 2 touched, 10 over higher peaks one after the other, 18 of the square in which detail is counted
 
 #: Polarities, to be added.
 BRIGHT, DARK = 1, 2
 LARGE = 3  # px, side of the clusters past which `find_by_ring` is needed
 _USUAL = 6.0  # sensitivity at which the odds below hold
 _ODDS, _ODDS_PER_SENSITIVITY = 0.3, 2.5  # logarithm from which a peak is taken for a speck
+_TOLD = 0.5  # part of a peak's height that others have added there, from which it is one of theirs
+_STRONG = 0.7  # part of its strongest channel, over which a peak's channels are looked at for that
 _ALL_CHANNELS = 0.3  # part of its strongest channel that a speck without colour shows in its weakest
 _FIRST_LOOK = 0.8  # part of the sensitivity that a pixel must reach to be judged in full
 
@@ -77,9 +79,9 @@ class JudgedPeaks:
         sure = self.odds + commonness > _ODDS + _ODDS_PER_SENSITIVITY * np.log(sensitivity / _USUAL)
         points, noise = self.points[sure], self.noise[sure]
         added = tell_added(self.patches[sure], noise, self.detail[sure])
-        highest = _highest(points, np.abs(added).max(axis=(1, 2, 3)), self.shape)
+        apart = _apart(points, np.abs(added), self.shape)
         added = np.where(np.abs(added) > noise[:, None, None], added, 0) * self.signs[sure][:, None, None, None]
-        return Specks(points, added).among(highest)
+        return Specks(points, added).among(apart)
 
 
 def find_specks(
@@ -133,11 +135,25 @@ def _inside(points: np.ndarray, shape: tuple[int, ...], rim: int) -> np.ndarray:
     return points[((points >= rim) & (points < np.array(shape[:2]) - rim)).all(axis=1)]
 
 
-def _highest(points: np.ndarray, heights: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
-    """Return which points have no higher one within 2 px: one speck, smeared, has several peaks."""
-    plane = np.zeros(shape, np.float32)
-    plane[tuple(points.T)] = heights
-    return cv2.dilate(plane, np.ones((TOUCHED, TOUCHED), np.uint8))[tuple(points.T)] <= heights
+def _apart(points: np.ndarray, added: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
+    """Return which points (n,) are specks of their own: one speck, smeared, has several peaks.
+
+    The highest come first; a lower one is no other where these have added about as much to its strong channels.
+
+    Parameters
+    ----------
+    points : (n, 2) rows and columns, `TOUCHED` px and more from the border.
+    added : (n, 5, 5, 3), size of what each has added to its surroundings, if it is one.
+    shape : of the tile.
+    """
+    told, apart, reach = np.zeros((*shape, 3), np.float32), np.zeros(len(points), np.bool_), TOUCHED // 2
+    for n in np.lexsort((points[:, 1], points[:, 0], -added.max(axis=(1, 2, 3)))):
+        (row, column), own = points[n], added[n, reach, reach]
+        if (told[row, column] < _TOLD * own)[own > _STRONG * own.max()].any():
+            apart[n] = True
+            part = told[row - reach : row + reach + 1, column - reach : column + reach + 1]
+            np.maximum(part, added[n], out=part)
+    return apart
 
 
 def _clear(patches: np.ndarray, noise: np.ndarray, sensitivity: float, coloured: bool) -> np.ndarray:
