@@ -23,6 +23,7 @@ from dustpan.simulate.scenes import clean_picture
 
 _LEVEL = 1 / 255
 _SPECKS = 300
+_TOUCHED = (100, 999), (64, 100), (12, 64)  # levels by which specks have moved the pixels that are counted
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,15 +73,14 @@ def _specks(picture: np.ndarray, kind: str, rng: np.random.Generator) -> Spoiled
     return Spoiled(before / np.float32(255), Source(after), ndimage.maximum_filter(heights, 5))
 
 
-def _mended_share(result: np.ndarray, spoiled: Spoiled) -> tuple[float, float, float]:
-    """Return of the touched pixels of strong and of fainter specks the share mended; of the others that changed."""
+def _mended_share(result: np.ndarray, spoiled: Spoiled) -> tuple[float, ...]:
+    """Return the shares mended of the pixels of each of `_TOUCHED`, and the share changed of those without a speck."""
     hot = spoiled.source.pixels / np.float32(255)
     change, rest = (np.abs(p - spoiled.sound).max(axis=2) for p in (hot, result))
     good = rest <= np.maximum(change / 3, 10 * _LEVEL)
-    touched, strong = change >= 12 * _LEVEL, spoiled.added >= 100 * _LEVEL
-    others = spoiled.added == 0
-    moved = (np.abs(result - hot).max(axis=2) > 2 * _LEVEL)[others].mean()
-    return float(good[touched & strong].mean()), float(good[touched & ~strong & ~others].mean()), float(moved)
+    classes = [(change >= low * _LEVEL) & (change < high * _LEVEL) for low, high in _TOUCHED]
+    moved = (np.abs(result - hot).max(axis=2) > 2 * _LEVEL)[spoiled.added == 0].mean()
+    return *(float(good[one].mean()) if one.any() else 1.0 for one in classes), float(moved)
 
 
 def _hot_pixels(pictures: list[np.ndarray]) -> None:
@@ -92,8 +92,9 @@ def _hot_pixels(pictures: list[np.ndarray]) -> None:
     made = table(
         "Hot pixels: touched pixels mended, %, mean (worst); sound ones changed",
         "kind, by",
-        "100 levels and more",
+        "100 levels off and more",
         "64 to 100",
+        "12 to 64",
         "sound",
         "s/MP",
     )
@@ -103,8 +104,8 @@ def _hot_pixels(pictures: list[np.ndarray]) -> None:
             shares = np.array([_mended_share(way(each.source), each) for each in spoiled])
             seconds = median_seconds(lambda way=way, s=spoiled[0]: way(s.source), 3) / (pictures[0][..., 0].size / 1e6)
             mean, low, high = shares.mean(axis=0), shares.min(axis=0), shares.max(axis=0)
-            cells = [f"{100 * mean[n]:.1f} ({100 * low[n]:.1f})" for n in (0, 1)]
-            made.add_row(f"{kind}, {name}", *cells, f"{100 * mean[2]:.2f} ({100 * high[2]:.2f})", f"{seconds:.2f}")
+            cells = [f"{100 * mean[n]:.1f} ({100 * low[n]:.1f})" for n in range(len(_TOUCHED))]
+            made.add_row(f"{kind}, {name}", *cells, f"{100 * mean[-1]:.2f} ({100 * high[-1]:.2f})", f"{seconds:.2f}")
     console.print(made)
 
 
