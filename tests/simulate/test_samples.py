@@ -41,7 +41,7 @@ def test_each_scene_is_what_it_shows_and_what_is_wrong_is_proposed_against(scene
     assert (source.features is not None) == (nature == "render")
     assert defect_map(scene).shape == (source.height, source.width)
     if steps:
-        small = sample_picture(scene, size=(900, 600)) if nature == "mosaic" else source
+        small = source if nature == "jpeg" else sample_picture(scene, size=(900, 600))
         proposed = {step.kind for step in propose_route(Engine(small))}
         mends = {"hot_pixels", "fireflies", "sensor_lines", "blocks", "channel_shift", "fringe"}
         assert proposed & mends == steps

@@ -157,10 +157,10 @@ def test_noise_is_told_where_a_masked_step_left_it(twice):
 
 def page(paper: int, ink: int, size: int) -> np.ndarray:
     """Letters on paper."""
-    sheet = Image.new("L", (900, 700), paper)
+    sheet = Image.new("L", (640, 500), paper)
     font = ImageFont.truetype(glob("src/dustpan/ui/widgets/fonts/*.otf")[0], size)
     rng = np.random.default_rng(1)
-    for y in range(20, 680 - size, round(1.5 * size)):
+    for y in range(20, 480 - size, round(1.5 * size)):
         words = ("".join(rng.choice(list("abcdefghmnoprstu"), rng.integers(2, 9))) for _ in range(30))
         ImageDraw.Draw(sheet).text((20, y), " ".join(words), font=font, fill=ink)
     return np.repeat(np.asarray(sheet)[..., None], 3, axis=2)

@@ -147,7 +147,9 @@ def _strength(survey: Survey, columns: bool) -> tuple[bool, float, bool]:
 
 
 def _judge(cells: np.ndarray, survey: Survey) -> tuple[bool, float, bool]:
-    """Return the same of cells of the whole picture."""
+    """Return the same of cells of the whole picture; what has no noise was drawn, and letters stand in lines."""
+    if survey.base_noise.luminance == 0:
+        return False, 0.0, False
     if survey.mosaic is not None:
         period = survey.mosaic.period
         size = float(np.mean([band_strength(cells[phase::period], unclipped=OF_SENSOR)[0] for phase in range(period)]))
