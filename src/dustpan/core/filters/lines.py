@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -47,6 +48,15 @@ class Lines:
         return np.isin(np.arange(start, end) % self.period, self.phases)
 
 
+class _Line(NamedTuple):
+    """A line of a square: deviations that it stands out by, period, phase, offset."""
+
+    deviations: float = 0.0
+    period: int = 1
+    phase: int = 0
+    offset: float = 0.0
+
+
 def find_lines(crops: Sequence[Crop], *, apart: int, least: float, period: int = 0) -> Lines | None:
     """Return the lines of a picture, or None.
 
@@ -65,11 +75,9 @@ def find_lines(crops: Sequence[Crop], *, apart: int, least: float, period: int =
     votes: dict[tuple[int, int], list[tuple[np.ndarray, int, float]]] = {}
     squares = [(square, row) for crop in crops for square, row in _squares(crop)]
     periods = [period] if period else [p for p in PERIODS if p % (2 if apart % 2 == 0 else 1) == 0]
-    for square, row in squares:
-        offsets = _row_offsets(square, apart)
-        best = max((_strongest(offsets, row, apart, p) for p in periods), default=(0.0, 0, 0, 0.0))
-        if best[0] > _SURE and _goes_through(square, row, apart, best):
-            votes.setdefault(best[1:3], []).append((square, row, best[3]))
+    for (square, row), best in zip(squares, _strongest_of_all(squares, apart, periods), strict=True):
+        if best.deviations > _SURE and _goes_through(square, row, apart, best):
+            votes.setdefault((best.period, best.phase), []).append((square, row, best.offset))
     if not votes:
         return None
     (found, phase), agreeing = max(votes.items(), key=lambda item: len(item[1]))
@@ -99,29 +107,47 @@ def _row_offsets(square: np.ndarray, apart: int) -> np.ndarray:
     return np.median(rest, axis=1)
 
 
-def _strongest(offsets: np.ndarray, row: int, apart: int, period: int) -> tuple[float, int, int, float]:
-    """Return (deviations, period, phase, offset) of the phase of a period that stands out most.
+def _strongest_of_all(squares: Sequence[tuple[np.ndarray, int]], apart: int, periods: Sequence[int]) -> list[_Line]:
+    """Return the line that stands out most in each square; squares of as many rows are looked at together."""
+    found = [_Line()] * len(squares)
+    heights = np.array([len(square) for square, _ in squares])
+    for height in np.unique(heights):
+        own = np.flatnonzero(heights == height).tolist()
+        offsets = np.stack([_row_offsets(squares[n][0], apart) for n in own])
+        first = np.array([squares[n][1] + apart for n in own])
+        for period in periods:
+            if offsets.shape[1] >= 4 * period:
+                for n, line in zip(own, _strongest(offsets, first, period), strict=True):
+                    found[n] = max(found[n], line)
+    return found
 
-    offsets : of a square's rows, as `_row_offsets` tells them; the square begins at `row`.
+
+def _strongest(offsets: np.ndarray, first: np.ndarray, period: int) -> list[_Line]:
+    """Return the phase of a period that stands out most in each square.
+
+    Parameters
+    ----------
+    offsets : (squares, rows) as `_row_offsets` tells them.
+    first : (squares,), the row of the picture at which those of each square begin.
     """
-    if len(offsets) < 4 * period:
-        return 0.0, period, 0, 0.0
-    phases = (row + apart + np.arange(len(offsets))) % period
-    counts = np.bincount(phases, minlength=period)
-    means = np.bincount(phases, offsets, minlength=period) / np.maximum(counts, 1)
-    spread = np.sqrt(np.mean((offsets - means[phases]) ** 2) * len(offsets) / max(len(offsets) - period, 1)) + 1e-9
-    deviations = np.abs(means) * np.sqrt(counts) / spread
-    most = int(np.argmax(deviations))
-    return float(deviations[most]), period, most, float(means[most])
+    count = offsets.shape[1]
+    phases = np.arange(count) % period
+    rows = np.bincount(phases)
+    means = offsets @ (phases[:, None] == np.arange(period)).astype(np.float32) / rows
+    spread = np.sqrt(np.mean((offsets - means[:, phases]) ** 2, axis=1) * count / max(count - period, 1)) + 1e-9
+    deviations = np.abs(means) * np.sqrt(rows) / spread[:, None]
+    most = np.argmax(deviations, axis=1)
+    at = np.arange(len(most)), most
+    told = deviations[at].tolist(), ((first + most) % period).tolist(), means[at].tolist()
+    return [_Line(size, period, phase, offset) for size, phase, offset in zip(*told, strict=True)]
 
 
-def _goes_through(square: np.ndarray, row: int, apart: int, found: tuple[float, int, int, float]) -> bool:
+def _goes_through(square: np.ndarray, row: int, apart: int, found: _Line) -> bool:
     """Return whether a line's offset is there all along it, which that of drawn things is not."""
-    _, period, phase, offset = found
     rest = square[apart:-apart] - (square[: -2 * apart] + square[2 * apart :]) / 2
-    on_lines = rest[(phase - row - apart) % period :: period]
+    on_lines = rest[(found.phase - row - apart) % found.period :: found.period]
     parts = [np.median(part) for part in np.array_split(on_lines, _PARTS, axis=1)]
-    return float(np.min(parts) if offset > 0 else -np.max(parts)) > _LEAST_PART * abs(offset)
+    return float(np.min(parts) if found.offset > 0 else -np.max(parts)) > _LEAST_PART * abs(found.offset)
 
 
 def _smeared(squares: Sequence[tuple[np.ndarray, int, float]], period: int, phase: int, apart: int) -> tuple[int, ...]:
