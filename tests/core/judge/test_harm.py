@@ -119,6 +119,13 @@ def test_darkened_highlights_and_new_clipping_are_seen():
     assert figures(after, after).clipped_white == 0 == figures(after, after).clipped_black
 
 
+def test_what_noise_had_clipped_is_not_newly_clipped():
+    noise = np.random.default_rng(2).normal(0, 0.06, (SIDE, SIDE))
+    white = figures(np.clip(grey(1 + noise), 0, 1), grey(np.ones((SIDE, SIDE))))
+    near = figures(np.clip(grey(0.9 + noise), 0, 1), grey(np.ones((SIDE, SIDE))))
+    assert white.clipped_white < 0.01 and near.clipped_white > 0.6
+
+
 @pytest.mark.parametrize("step", [2, 5, 9])
 def test_a_lifted_gradient_goes_up_in_stairs(step):
     ramp = np.linspace(0.1, 0.3, SIDE)[None].repeat(SIDE, 0)

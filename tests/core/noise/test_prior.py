@@ -14,7 +14,7 @@ from training.samples import as_jpeg, draw
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.colour import OPPONENT, to_opponent
-from dustpan.core.filters.cut_off import cut_off_mean, restore_cut_off
+from dustpan.core.filters.cut_off import cut_off_mean, hold_within, restore_cut_off
 from dustpan.core.filters.light_mean import restore_light_mean
 from dustpan.core.noise.blocks import kept_by_planes
 from dustpan.core.noise.law import added_noise, light_sureness
@@ -96,6 +96,17 @@ def test_cut_off_means_are_those_of_a_draw_and_are_undone(deviation):
     flat = np.broadcast_to(drawn[:, None, None], (11, 8, 3)).astype(np.float32)
     restored = restore_cut_off(flat, np.full(3, deviation, np.float32), (1.0, 1.0))
     assert np.allclose(restored[:, 4], tones[:, None], atol=4e-3)
+
+
+def test_cleaning_passes_black_and_white_no_farther_than_noise_around_does():
+    rng = np.random.default_rng(4)
+    noisy = rng.uniform(0.3, 0.98, (40, 50, 3)).astype(np.float32)
+    noisy[20:, :, 1] = 1.2
+    noisy[:, 25:, 2] = -0.1
+    cleaned = rng.uniform(-0.4, 1.4, noisy.shape).astype(np.float32)
+    held, far = hold_within(noisy, cleaned), np.abs(cleaned - 0.5) > 0.5
+    assert np.array_equal(held[~far], cleaned[~far]) and (held[:12, :, 0] < 1).all() and (held[:, :18] > 0).all()
+    assert held[24:, :, 1].max() == np.float32(1.2) and held[:, 30:, 2].min() == np.float32(-0.1)
 
 
 def test_darks_and_saturated_colours_come_back():

@@ -47,6 +47,20 @@ def restore_cut_off(cleaned: np.ndarray, deviations: np.ndarray, strengths: tupl
     return cleaned + from_opponent(planes)
 
 
+def hold_within(noisy: np.ndarray, cleaned: np.ndarray) -> np.ndarray:
+    """Return cleaned pixels that pass black or white no farther than some noisy one around them does.
+
+    A mean lies among the values that it is of. But planes are cleaned apart, and where noise is strong in one channel
+    and weak in another, as behind a shoulder, some of the one's is taken off the other.
+    """
+    square = np.ones((2 * SUPPORT + 1, 2 * SUPPORT + 1), np.uint8)
+    if cleaned.max() > 1:
+        cleaned = np.where(cleaned > 1, np.minimum(cleaned, cv2.dilate(noisy, square)), cleaned)
+    if cleaned.min() < 0:
+        cleaned = np.where(cleaned < 0, np.maximum(cleaned, cv2.erode(noisy, square)), cleaned)
+    return cleaned
+
+
 def _look_up(mean: np.ndarray, deviation: float) -> np.ndarray:
     table = _shifts(round(deviation, 4))
     index = np.clip(mean * np.float32(_ENTRIES - 1) + np.float32(0.5), 0, _ENTRIES - 1).astype(np.int32)

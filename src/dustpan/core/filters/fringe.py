@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 
 import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.picture.curve import is_clipped
+from dustpan.core.work.sharing import Each
 
 #: Hue 0 is red, 120 green, 240 blue; rows of an orthonormal basis with the grey axis.
 _AXES = np.array([[2 / 6**0.5, -1 / 6**0.5, -1 / 6**0.5], [0.0, 1 / 2**0.5, -1 / 2**0.5]], np.float32)
@@ -129,9 +131,15 @@ def _disc(radius: float) -> np.ndarray:
 
 
 def measure_fringes(
-    crops: Sequence[np.ndarray], *, radius: float, edge: float
+    crops: Sequence[np.ndarray], *, radius: float, edge: float, each: Each = map
 ) -> tuple[list[float], float, list[tuple[int, int, int]]]:
     """Return the hues of a picture's fringes (at most two, strongest first), their mean colour, and where they are.
+
+    Parameters
+    ----------
+    radius : px, half the width of the widest rim.
+    edge : 0 to 1, how strong an edge with rims is.
+    each : as `map`, spreads work over threads.
 
     Returns
     -------
@@ -140,8 +148,7 @@ def measure_fringes(
     """
     histogram, near, weights = np.zeros(_BINS), 0, []
     places: list[tuple[float, int, int, int]] = []
-    for number, crop in enumerate(crops):
-        rims, hue, beside = _rims(crop, radius=radius, edge=edge)
+    for number, (rims, hue, beside) in enumerate(each(partial(_rims, radius=radius, edge=edge), crops)):
         near += int(beside.sum())
         strong = rims > _RIM
         histogram += np.bincount((hue[strong] / (360 / _BINS)).astype(int) % _BINS, rims[strong], minlength=_BINS)

@@ -13,7 +13,6 @@ Ponomarenko, N. et al. (2007), An automatic approach to lossy compression of AVI
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
 import numpy as np
@@ -32,6 +31,7 @@ from dustpan.core.noise.blocks import (
 )
 from dustpan.core.noise.model import LEVELS, PAIRS, TONES, NoiseModel
 from dustpan.core.noise.statistics import LevelStatistics, flat_correlation
+from dustpan.core.work.sharing import Each
 
 _LEAST_SIDE = 32  # px of a crop
 MEASURED_LEVELS = 3  # the coarser ones are predicted
@@ -48,9 +48,6 @@ _FEW_VARIED = 0.5  # of the clipped blocks; so few varied ones tell nothing on t
 _OVER_CALM = 2.25  # how much more power a steep tone may have than the calm ones
 _CLIPPED_POWER = 0.34  # share of its power that noise keeps when white or black clips half of it
 _EPSILON = 1e-12
-
-#: Calls a function for every item of a list and gives the results in order, perhaps on several threads.
-Each = Callable[..., Iterable]
 
 
 class FlatLevel(NamedTuple):

@@ -6,11 +6,12 @@ from dataclasses import replace
 
 import numpy as np
 
-from dustpan.core.noise.flats import MEASURED_LEVELS, Each, FlatLevel, flat_model, measure_levels, predict_coarser
+from dustpan.core.noise.flats import MEASURED_LEVELS, FlatLevel, flat_model, measure_levels, predict_coarser
 from dustpan.core.noise.model import LEVELS, TONES, NoiseModel
 from dustpan.core.noise.prior import Told, tell_noise
 from dustpan.core.noise.statistics import LevelStatistics, describe, highest_power
 from dustpan.core.picture.source import Compression
+from dustpan.core.work.sharing import Each
 
 _BESIDE = (1.1, 1.3)  # their deviation beside what is told, from and up to which they are believed less
 _SURE = (0.12, 0.25)  # their expected error, up to which that does not matter, and from which it does

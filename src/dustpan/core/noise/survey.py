@@ -38,6 +38,8 @@ class Survey:
     crop_regions : where they lie.
     scan : calls a function with the pixels of each of some regions, at full size, and the region; returns the results
         in the regions' order. Several threads work at once.
+    spread : calls a function with each of some items, and returns the results in their order. Several threads work at
+        once.
     find_points : looks through the whole picture for what a kind of step, by name, finds with some settings.
     metadata : what the file says.
     mosaic : of the sensor, for steps that work before development.
@@ -58,6 +60,7 @@ class Survey:
     read_crops: Callable[[], list[np.ndarray]]
     crop_regions: Sequence[Region]
     scan: Callable[[Callable[[np.ndarray, Region], Any], Sequence[Region]], list]
+    spread: Callable[[Callable[[Any], Any], Sequence[Any]], list]
     find_points: Callable[[str, Params], Points]
     once: Callable[[str, Callable[[], Any]], Any]
     metadata: Metadata

@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -44,7 +45,7 @@ def make_survey(
     regions = plan.base.crop_regions()
 
     def read_crops() -> list[np.ndarray]:
-        return [renderer.sketch(mended, region, check=check) for region in regions]
+        return map_shared(lambda region: renderer.sketch(mended, region, check=check), regions, pool)
 
     def scan(work: Callable[[np.ndarray, Region], Any], wanted: Sequence[Region]) -> list:
         exact = plan.at(0)
@@ -62,6 +63,7 @@ def make_survey(
         read_crops=read_crops,
         crop_regions=regions,
         scan=scan,
+        spread=partial(map_shared, pool=pool),
         find_points=find_points,
         once=once,
         metadata=source.metadata,

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Pool, Priority
+
+#: Calls a function for every item of a list and gives the results in order, perhaps on several threads.
+Each = Callable[..., Iterable]
 
 
 def run_shared(

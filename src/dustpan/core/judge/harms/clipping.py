@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import cv2
 import numpy as np
 
 from dustpan.core.judge.harms.base import Harm
 
 _LIMIT = 0.002  # share of the picture
+_AROUND, _BY_NOISE = 7, 0.2  # px, side of the surroundings; share of them that is clipped by noise where all should be
 BLACK = Harm("clipping_black", "clipped_black", _LIMIT, "{size:.1f} % driven to black", 100)
 WHITE = Harm("clipping_white", "clipped_white", _LIMIT, "{size:.1f} % driven to white", 100)
 
@@ -17,10 +19,22 @@ Clipped = tuple[int, int, int]
 
 
 def measure_clipping(before: np.ndarray, after: np.ndarray) -> Clipped:
-    """Return how many pixels of a patch were clipped at black and at white that were not before."""
-    black = _any(after <= 0) & ~_any(before <= 0)
-    white = _any(after >= 1) & ~_any(before >= 1)
-    return black.size, int(black.sum()), int(white.sum())
+    """Return how many pixels of a patch were clipped at black and at white that were not before.
+
+    Where noise had clipped a part of the surroundings, the picture itself was clipped, which cleaning shows.
+    """
+    black = _newly(_any(before <= 0), _any(after <= 0))
+    white = _newly(_any(before >= 1), _any(after >= 1))
+    return after.shape[0] * after.shape[1], black, white
+
+
+def _newly(before: np.ndarray, after: np.ndarray) -> int:
+    """Return the number of pixels that are clipped after and were hardly before, nor much around them."""
+    new = after & ~before
+    if not new.any():
+        return 0
+    around = cv2.blur(before.astype(np.float32), (_AROUND, _AROUND), borderType=cv2.BORDER_REFLECT)
+    return int((new & (around <= _BY_NOISE)).sum())
 
 
 def _any(channels: np.ndarray) -> np.ndarray:

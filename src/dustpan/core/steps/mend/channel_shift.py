@@ -123,7 +123,8 @@ def _measure(survey: Survey) -> dict[int, Shift | None]:
     detail = [float(cv2.Laplacian(tone_of(crop), cv2.CV_32F).std()) for crop in survey.crops]
     best = sorted(np.argsort(detail)[::-1][:_CROPS].tolist())
     crops, regions = [survey.crops[n] for n in best], [survey.crop_regions[n] for n in best]
-    return {channel: _sure(*measure_shift(crops, regions, survey.size, channel)) for channel in (0, 2)}
+    found = survey.spread(lambda channel: _sure(*measure_shift(crops, regions, survey.size, channel)), (0, 2))
+    return dict(zip((0, 2), found, strict=True))
 
 
 def _sure(shift: Shift, error: float) -> Shift | None:

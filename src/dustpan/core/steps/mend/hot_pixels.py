@@ -115,11 +115,15 @@ class HotPixels(StepKind):
         if survey.mosaic is not None:
             marks = [self.mark(crop, region, params, None, context) for crop, region in crops]
             return SpeckAnalysis(_of_whole(marks, survey.size))
-        sigmas = [_channel_sigma(crop, region, context) for crop, region in crops]
-        judged = [specks.judge_peaks(c, sigma=s, **_asked(params)) for (c, _), s in zip(crops, sigmas, strict=True)]
-        common = commonness(np.concatenate([peaks.odds for peaks in judged])) if judged else 0.0
+
+        def judge(crop: tuple[np.ndarray, Region]) -> tuple[np.ndarray, specks.JudgedPeaks]:
+            sigma = _channel_sigma(*crop, context)
+            return sigma, specks.judge_peaks(crop[0], sigma=sigma, **_asked(params))
+
+        judged = survey.spread(judge, crops)
+        common = commonness(np.concatenate([peaks.odds for _, peaks in judged])) if judged else 0.0
         marks = []
-        for (crop, region), sigma, peaks in zip(crops, sigmas, judged, strict=True):
+        for (crop, region), (sigma, peaks) in zip(crops, judged, strict=True):
             found = peaks.chosen(params.sensitivity, common).marks(crop.shape[:2])
             kept, more = _by_hand(region, found.shape, params, context)
             marks.append(((found | _others(crop, region, sigma, params, context)) & ~kept) | more)

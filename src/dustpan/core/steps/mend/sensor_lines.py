@@ -116,18 +116,17 @@ def _find(survey: Survey, params: SensorLinesParams) -> LinesAnalysis | None:
     """Return the lines, or None; what has no noise was drawn, and letters on a page repeat as lines do."""
     if survey.base_noise.luminance == 0:
         return None
-    found = []
     least = _LEAST if survey.mosaic is None else _LEAST_OF_MOSAIC
-    for columns in (False, True):
-        if params.direction in ("auto", "columns" if columns else "rows"):
-            crops = [_crop(crop, region[:2], columns) for crop, region in _crops(survey)]
-            lines = find_lines(crops, apart=_apart(survey.mosaic), least=least, period=round(params.period))
-            found += [] if lines is None else [LinesAnalysis(lines, columns)]
-    return max(found, key=lambda each: each.lines.size, default=None)
+    crops = list(zip(survey.crops, survey.crop_regions, strict=True))
 
+    def look(columns: bool) -> LinesAnalysis | None:
+        turned = [_crop(crop, region[:2], columns) for crop, region in crops]
+        lines = find_lines(turned, apart=_apart(survey.mosaic), least=least, period=round(params.period))
+        return None if lines is None else LinesAnalysis(lines, columns)
 
-def _crops(survey: Survey):
-    return zip(survey.crops, survey.crop_regions, strict=True)
+    asked = [columns for columns in (False, True) if params.direction in ("auto", "columns" if columns else "rows")]
+    found = [one for one in survey.spread(look, asked) if one is not None]
+    return max(found, key=lambda one: one.lines.size, default=None)
 
 
 def _crop(crop: np.ndarray, at: tuple[int, int], columns: bool) -> Crop:

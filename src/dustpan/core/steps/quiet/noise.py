@@ -10,6 +10,7 @@ import numpy as np
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters import quick, thorough
 from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of, with_grey
+from dustpan.core.filters.cut_off import hold_within
 from dustpan.core.filters.dct import STEP, halve
 from dustpan.core.filters.detail import SUPPORT as DETAIL_SUPPORT
 from dustpan.core.filters.detail import structured_part
@@ -220,13 +221,14 @@ class Noise(StepKind):
         cleaned = clean(rest, cleaning, ends=context.ends(region), left=region[0])
         if explained:
             return cleaned + explained.detail
-        return analysis.means.restored(
+        restored = analysis.means.restored(
             tile,
             cleaned,
             sigma=lambda: field.coarse_sigma(tone_of(cleaned), region),
             louder=louder_at_full_size(analysis.field, context.level),
             strengths=strengths,
         )
+        return hold_within(tile, restored)
 
     def show_inside(self, name, tile, region, params, analysis, context):
         """Return one of the inner pictures.
