@@ -10,31 +10,34 @@ import numpy as np
 from dustpan.core.judge.harms.base import Harm
 
 _LIMIT = 0.002  # share of the picture
-_AROUND, _BY_NOISE = 7, 0.2  # px, side of the surroundings; share of them that is clipped by noise where all should be
+_AROUND = 11  # px, side of the squares in which as many pixels may be clipped as were
+_HALF = 0.3  # share of them clipped by noise, from which the picture itself is at the end: half of them is, give or take chance
 BLACK = Harm("clipping_black", "clipped_black", _LIMIT, "{size:.1f} % driven to black", 100)
 WHITE = Harm("clipping_white", "clipped_white", _LIMIT, "{size:.1f} % driven to white", 100)
 
-#: Pixels of a patch, and those of them newly at black and at white.
-Clipped = tuple[int, int, int]
+#: Pixels of a patch, and how many of them are newly at black and at white.
+Clipped = tuple[int, float, float]
 
 
 def measure_clipping(before: np.ndarray, after: np.ndarray) -> Clipped:
-    """Return how many pixels of a patch were clipped at black and at white that were not before.
+    """Return how many pixels of a patch were clipped at black and at white, over those that were around them before.
 
-    Where noise had clipped a part of the surroundings, the picture itself was clipped, which cleaning shows.
+    Noise near black or white clips a part of the pixels; when it goes others may be clipped instead, and all where it
+    had clipped half of them.
     """
     black = _newly(_any(before <= 0), _any(after <= 0))
     white = _newly(_any(before >= 1), _any(after >= 1))
     return after.shape[0] * after.shape[1], black, white
 
 
-def _newly(before: np.ndarray, after: np.ndarray) -> int:
-    """Return the number of pixels that are clipped after and were hardly before, nor much around them."""
-    new = after & ~before
-    if not new.any():
-        return 0
-    around = cv2.blur(before.astype(np.float32), (_AROUND, _AROUND), borderType=cv2.BORDER_REFLECT)
-    return int((new & (around <= _BY_NOISE)).sum())
+def _newly(before: np.ndarray, after: np.ndarray) -> float:
+    """Return how many more pixels are clipped after, over the squares in which there are more."""
+    if not (after & ~before).any():
+        return 0.0
+    square = (_AROUND, _AROUND)
+    shares = [cv2.blur(p.astype(np.float32), square, borderType=cv2.BORDER_REFLECT) for p in (before, after)]
+    more = np.where(shares[0] < _HALF, np.maximum(shares[1] - shares[0], 0), 0)
+    return float(more.sum(dtype=np.float64))
 
 
 def _any(channels: np.ndarray) -> np.ndarray:
