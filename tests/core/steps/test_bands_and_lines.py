@@ -101,6 +101,14 @@ def test_lines_near_flare_are_taken_off(quiet, columns):
     assert set(np.flatnonzero(changed) % PERIOD) == {PHASE}
 
 
+@pytest.mark.parametrize(("every", "found"), [(2, None), (4, 4), (8, 8)])
+def test_every_other_row_is_the_mosaic_and_no_line(quiet, every, found):
+    picture = quiet.copy()
+    picture[1::every] += 6 * LEVEL
+    lines = mended(Source(stored(picture)), "sensor_lines")[2].analysis
+    assert (None if lines is None else lines.lines.period) == found
+
+
 @pytest.mark.parametrize("six", [False, True])
 def test_lines_of_a_mosaic_are_taken_off_before_development(six):
     sound = raw_picture("bench", iso=1600, size=(600, 480), six=six)

@@ -18,6 +18,7 @@ PERIODS = range(4, 65)
 SUPPORT = 96  # px: smoothed along the row twice; lines above and below, and the rows that these are compared with
 _BLOCK = 112  # px, side of the squares in which lines are looked for
 _SURE = 6.0  # deviations by which a line stands out in a square
+_PART_OF_OTHERS = 0.5  # of a line's offset, by which it stands out of every other row
 _AGREEING, _LEAST_SQUARES = 0.12, 3  # share and number of the squares that must show the same lines
 _PARTS, _LEAST_PART = 6, 0.3  # of a square's width, in each of which a line has that share of its offset at least
 _SMOOTHED, _SMOOTHED_PX = 33, 66  # values along the row that are averaged, within so many pixels
@@ -138,8 +139,26 @@ def _strongest(offsets: np.ndarray, first: np.ndarray, period: int) -> list[_Lin
     deviations = np.abs(means) * np.sqrt(rows) / spread[:, None]
     most = np.argmax(deviations, axis=1)
     at = np.arange(len(most)), most
+    deviations[at] *= ~_every_other(means, most)
     told = deviations[at].tolist(), ((first + most) % period).tolist(), means[at].tolist()
     return [_Line(size, period, phase, offset) for size, phase, offset in zip(*told, strict=True)]
+
+
+def _every_other(means: np.ndarray, most: np.ndarray) -> np.ndarray:
+    """Return where what stands out is every other row: the colours of a mosaic leave that, in saturated colours.
+
+    Parameters
+    ----------
+    means : (squares, period) of the offsets at each phase.
+    most : (squares,), the phase that stands out.
+    """
+    period = means.shape[1]
+    if period % 2:
+        return np.zeros(len(means), bool)
+    squares, beside = np.arange(len(means)), np.arange(2, period, 2)
+    highest = means[squares, most]
+    others = np.median(means[squares[:, None], (most[:, None] + beside) % period], axis=1)
+    return np.abs(highest - others) < _PART_OF_OTHERS * np.abs(highest)
 
 
 def _goes_through(square: np.ndarray, row: int, apart: int, found: _Line) -> bool:
