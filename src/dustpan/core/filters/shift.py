@@ -22,6 +22,8 @@ _COARSE = 4.0  # px of a reduced crop, deviation of the blur that is taken off
 _RIM = 4  # px of a crop that are left out
 _PARTS = 4  # of each crop, which are compared
 _CERTAIN = 300.0  # information from which a measurement counts for more than no displacement
+_WEAK = 0.05  # part of that, by which one part of the picture is held to the others
+_KNOWN = 4.0  # times that, from which no displacement is not even looked back to
 
 
 @dataclass(frozen=True)
@@ -113,10 +115,15 @@ def _refine(
                 normal[part] += weighed @ own.T
                 right[part] += weighed @ rest[rows, columns].ravel()
     held = np.diag(_CERTAIN * np.array([1.0, 1.0, 0.3]))
-    # What is left is moved less shift times slope: the shift grows by what the rest asks for.
-    step = np.linalg.solve(normal.sum(axis=0) + held, right.sum(axis=0)) * reduction
-    own = np.linalg.solve(normal + held / _PARTS, right[..., None])[..., 0] * reduction
     before = np.array([shift.x, shift.y, shift.scale])
+    # What is left is moved less shift times slope: the shift grows by what the rest asks for, and where hardly anything
+    # is known it goes back to none, whatever coarser crops said.
+    towards = held @ (before / reduction)
+    total = normal.sum(axis=0)
+    free = np.diagonal(total) > _KNOWN * np.diagonal(held)
+    step = np.linalg.solve(total + held * ~free, right.sum(axis=0) + towards * ~free) * reduction
+    weak = held * np.where(free, _WEAK, 1) / _PARTS  # a part that knows nothing agrees with the others
+    own = np.linalg.solve(normal + weak, (right + towards * ~free / _PARTS)[..., None])[..., 0] * reduction
     values = np.clip(before - step, -_LIMIT, _LIMIT)
     return Shift(*(float(v) for v in values)), before - own
 
