@@ -81,6 +81,16 @@ def test_channels_that_lie_over_one_another_stay(sound):
     assert not kinds()["channel_shift"].findings(engine.survey(engine.plan(Document())))
 
 
+@pytest.mark.parametrize("blur", [6, 12, 20])
+def test_nothing_is_told_of_channels_where_noise_hides_their_edges(blur):
+    rng = np.random.default_rng(blur)
+    soft = cv2.GaussianBlur(rng.standard_normal((400, 500, 4)), (0, 0), blur)
+    soft /= soft.std()
+    picture = 0.5 + 0.12 * soft[..., :1] + 0.06 * soft[..., 1:] + rng.normal(0, 15 * LEVEL, (400, 500, 3))
+    engine = Engine(Source(picture.astype(np.float32)))
+    assert not kinds()["channel_shift"].findings(engine.survey(engine.plan(Document())))
+
+
 def with_rims(picture: np.ndarray, width: float = 1.6) -> tuple[np.ndarray, np.ndarray]:
     """Bright panes in a dark wall with purple light around them, and a pane of purple glass away from any."""
     lit = 0.25 * picture + 0.1
