@@ -10,7 +10,7 @@ import pytest
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
-from dustpan.core.filters.fringe import edge_gate
+from dustpan.core.filters.fringe import edge_gate, measure_fringes
 from dustpan.core.filters.shift import Shift, displacement
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.picture.source import Source
@@ -135,6 +135,15 @@ def test_a_picture_without_rims_stays(sound):
     engine, plan = planned(sound, "fringe")
     assert np.array_equal(whole(engine, plan), sound)
     assert plan.prepared[0].kind.tell(plan.prepared[0].params, plan.prepared[0].analysis) == "none found"
+
+
+def test_rims_are_told_from_colour_noise(sound):
+    """They stay found under noise that they stand out of, and what noise may have drawn is none."""
+    rimmed = with_rims(sound)[1]
+    noisy = rimmed + np.random.default_rng(3).normal(0, 15 * LEVEL, rimmed.shape)
+    engine = Engine(Source(noisy.astype(np.float32)))
+    assert kinds()["fringe"].findings(engine.survey(engine.plan(Document())))
+    assert not measure_fringes([rimmed], radius=2.0, edge=0.3, noise=60 * LEVEL)[0]
 
 
 def test_a_hue_that_was_set_is_taken_and_others_stay(sound):

@@ -18,6 +18,7 @@ _WIDER = 1.6  # times the radius, of the disc that must fit into what is no rim:
 _SMOOTH = 0.7  # px, deviation of the blur that keeps noise from passing for rims
 _BINS = 36  # of hue
 _RIM = 12 / 255  # colour over the surroundings from which a pixel counts as rim
+_OF_NOISE = 1.6  # the same in deviations of colour noise, a third of which is left once it is smoothed
 _LEAST_SIZE = 15 / 255  # mean colour of the rims of fringes
 _LEAST_SHARE = 0.04  # of the pixels beside strong edges that are rims where there are fringes
 _PURPLE, _GREEN = (240, 350), (110, 170)  # hues that lenses draw: one, perhaps with the other on the edge's other side
@@ -131,7 +132,7 @@ def _disc(radius: float) -> np.ndarray:
 
 
 def measure_fringes(
-    crops: Sequence[np.ndarray], *, radius: float, edge: float, each: Each = map
+    crops: Sequence[np.ndarray], *, radius: float, edge: float, noise: float = 0.0, each: Each = map
 ) -> tuple[list[float], float, list[tuple[int, int, int]]]:
     """Return the hues of a picture's fringes (at most two, strongest first), their mean colour, and where they are.
 
@@ -139,6 +140,7 @@ def measure_fringes(
     ----------
     radius : px, half the width of the widest rim.
     edge : 0 to 1, how strong an edge with rims is.
+    noise : deviation of the colour noise, working values.
     each : as `map`, spreads work over threads.
 
     Returns
@@ -150,7 +152,7 @@ def measure_fringes(
     places: list[tuple[float, int, int, int]] = []
     for number, (rims, hue, beside) in enumerate(each(partial(_rims, radius=radius, edge=edge), crops)):
         near += int(beside.sum())
-        strong = rims > _RIM
+        strong = rims > max(_RIM, _OF_NOISE * noise)
         histogram += np.bincount((hue[strong] / (360 / _BINS)).astype(int) % _BINS, rims[strong], minlength=_BINS)
         weights.append(rims[strong])
         if strong.any():

@@ -134,7 +134,9 @@ class Fringe(StepKind):
 def _measure(survey: Survey, params: FringeParams) -> tuple[list[float], float, Points]:
     if survey.mosaic is not None:
         return [], 0.0, ()
-    hues, size, places = measure_fringes(survey.crops, radius=_LOOKED_AT, edge=params.edge, each=survey.spread)
+    hues, size, places = measure_fringes(
+        survey.crops, radius=_LOOKED_AT, edge=params.edge, noise=survey.base_noise.colour / DISPLAY, each=survey.spread
+    )
     corners = [region[:2] for region in survey.crop_regions]
     return hues, size, tuple((x + corners[n][0], y + corners[n][1]) for n, x, y in places)
 
