@@ -22,7 +22,7 @@ _COARSE = 4.0  # px of a reduced crop, deviation of the blur that is taken off
 _RIM = 4  # px of a crop that are left out
 _PARTS = 4  # of each crop, which are compared
 _CERTAIN = 300.0  # information from which a measurement counts for more than no displacement
-_WEAK = 0.05  # part of that, by which one part of the picture is held to the others
+_WEAK = 0.05  # part of that, by which a measurement is held to the one before, and its parts to the whole
 _KNOWN = 4.0  # times that, from which no displacement is not even looked back to
 
 
@@ -121,9 +121,10 @@ def _refine(
     towards = held @ (before / reduction)
     total = normal.sum(axis=0)
     free = np.diagonal(total) > _KNOWN * np.diagonal(held)
-    step = np.linalg.solve(total + held * ~free, right.sum(axis=0) + towards * ~free) * reduction
-    weak = held * np.where(free, _WEAK, 1) / _PARTS  # a part that knows nothing agrees with the others
-    own = np.linalg.solve(normal + weak, (right + towards * ~free / _PARTS)[..., None])[..., 0] * reduction
+    towards = towards * ~free
+    weak = held * np.where(free, _WEAK, 1)  # what edges of one direction leave open stays as it is
+    step = np.linalg.solve(total + weak, right.sum(axis=0) + towards) * reduction
+    own = np.linalg.solve(normal + weak / _PARTS, (right + towards / _PARTS)[..., None])[..., 0] * reduction
     values = np.clip(before - step, -_LIMIT, _LIMIT)
     return Shift(*(float(v) for v in values)), before - own
 
