@@ -15,11 +15,10 @@ from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.colour import to_opponent
 from dustpan.core.filters.compression import find_grid
-from dustpan.core.filters.edge_profiles import edge_rise, find_edges
+from dustpan.core.filters.edge_profiles import edge_rise, find_edges, overshoot_of
 from dustpan.core.filters.viewing import SEE, light_up, removed, see, stretch_for
 from dustpan.core.judge.findings import find_faults
 from dustpan.core.judge.harms.base import square_means
-from dustpan.core.judge.harms.edges import halo_of
 from dustpan.core.judge.harms.gradients import measure_steps
 from dustpan.core.judge.harms.texture import slope_gain, slopes_of
 from dustpan.core.judge.measure import compare_pictures, measure_picture
@@ -98,7 +97,7 @@ def true_halo(pairs, clean) -> float:
     found = []
     for one, other in zip(*sides, strict=True):
         if one is not None and other is not None and len(one.at_least(least)[0]) >= 8:
-            before, after = (halo_of([side.at_least(least)], before=False) for side in (one, other))
+            before, after = (max(overshoot_of(side.at_least(least)[1]), 0) for side in (one, other))
             found.append(after - before)
     return max(*found, 0.0)
 

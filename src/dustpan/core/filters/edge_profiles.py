@@ -16,7 +16,7 @@ Profiles = tuple[np.ndarray, np.ndarray]
 REACH = 9  # px to both sides of an edge
 _ALONG = 4  # px to both sides along an edge that are averaged
 _PLATEAU = 6  # px from an edge where its plateau begins
-_NEAR = 4  # px beside an edge in which it overshoots
+NEAR = 4  # px beside an edge in which it overshoots
 _MOST_EDGES = 40  # of a patch
 _LEAST_SLOPE = 0.12  # of an edge, as a Sobel filter of tones gives it
 _LEAST_STEP = 0.05  # tone
@@ -121,6 +121,6 @@ def overshoot_of(profiles: np.ndarray) -> float:
     The median is taken first: the extremes of single profiles would be those of their noise.
     """
     profile = np.median(profiles, axis=0)
-    light = profile[REACH + 1 : REACH + 1 + _NEAR].max() - 1
-    dark = -profile[REACH - _NEAR : REACH].min()
+    light = profile[REACH + 1 : REACH + 1 + NEAR].max() - 1
+    dark = -profile[REACH - NEAR : REACH].min()
     return float(max(light, dark))

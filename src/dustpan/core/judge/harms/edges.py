@@ -6,12 +6,13 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from dustpan.core.filters.edge_profiles import Edges, Profiles, overshoot_of
+from dustpan.core.filters.edge_profiles import NEAR, REACH, Edges, Profiles, overshoot_of
 from dustpan.core.judge.harms.base import Harm
 
 HALO = Harm("halo", "halo", 0.05, "halos of {size:.0f} % along edges", 100)
 
 _MANY = 8  # profiles of a patch from which it is judged on its own
+_MEDIAN_ERROR = 1.25 * 1.4826  # of a median of many, in their median deviations over the root of their number
 _STRONG = 0.5  # of the step of the strongest edges; weaker ones are not judged
 
 
@@ -28,15 +29,23 @@ def combine_halo(patches: Sequence[Edges]) -> float | None:
     return max((halo for halo in many if halo is not None), default=halo_of([p for p in strong if len(p[0])]))
 
 
-def halo_of(profiles: Sequence[Profiles], *, before: bool = True) -> float | None:
-    """Return the overshoot beside edges after the route, as a share of their step; None without edges.
+def halo_of(profiles: Sequence[Profiles]) -> float | None:
+    """Return by how much the overshoot beside edges has surely grown, as a share of their step; None without edges.
 
     Parameters
     ----------
     profiles : of each patch, before and after.
-    before : whether the overshoot before the route is subtracted; else the result may be below 0.
+
+    Notes
+    -----
+    The same edges are compared: the median of what changed in each is far surer than a difference of medians. Its
+    standard error is taken off, as the worst of many patches would else be the one that noise has favoured. A soft edge
+    that does not reach its plateau and now comes nearer to it has no overshoot.
     """
     if not profiles:
         return None
-    first, last = (overshoot_of(np.concatenate([p[n] for p in profiles])) for n in (0, 1))
-    return max(last - first, 0.0) if before else last
+    first, last = (np.concatenate([p[n] for p in profiles]) for n in (0, 1))
+    after, change = np.median(last, axis=0), np.median(last - first, axis=0)
+    error = _MEDIAN_ERROR * np.median(np.abs(last - first - change), axis=0) / np.sqrt(len(last))
+    grown = max(overshoot_of(after[None]), 0.0) - max(overshoot_of((after - change)[None]), 0.0)
+    return max(grown - float(error[REACH - NEAR : REACH + 1 + NEAR].mean()), 0.0)
