@@ -1,94 +1,116 @@
-"""Fit the networks that tell specks (`dustpan.core.filters.speck_shapes`), and write their weights.
+"""Pictures with specks, and the peaks in them that `training.speck_networks` learns from.
 
-    python -m training.specks WEIGHTS PHOTOS... [--seed 3]
-
-(half an hour on two cores).
-
-Hot pixels of known size are put on photographs (every fifth is held back), before and after their mosaic is
-interpolated, single, in clusters, bright and dark; stars are drawn too, which are none. Prints how many are found and
-how many sound peaks are taken for specks on the photographs held back.
+Hot pixels of known size are put on photographs, before and after their mosaic is interpolated, single, in clusters,
+bright and dark; stars are drawn too, which are none.
 """
 
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass, fields
+from functools import partial
 from pathlib import Path
 
-import click
 import cv2
 import numpy as np
 from PIL import Image
-from sklearn.neural_network import MLPClassifier, MLPRegressor
 
 from dustpan.core.filters import mosaic as own
-from dustpan.core.filters.speck_shapes import SIDE, TOUCHED, count_detail, describe, tell_odds
+from dustpan.core.filters.speck_peaks import count_detail, cut_around, describe
+from dustpan.core.filters.speck_shapes import TOUCHED, WIDE
 from dustpan.core.filters.specks import BRIGHT, standing_out
 from dustpan.core.picture.curve import decode_curve, encode_curve
 from dustpan.simulate import camera
 
-_LEVEL = 1 / 255
+LEVEL = 1 / 255
 _GATE = 10.0  # display values that a peak stands out by
-_ROUNDS = 20  # pictures made of each photograph
-_SPECKS, _STARS = 350, 250  # in a picture
-_MOST_SOUND, _MOST_BESIDE = 2000, 200  # peaks of a picture without a speck, and beside one, that are kept
-_SEEN = 20 * _LEVEL  # what a speck has to add at its peak
-_ODDS_UNITS, _ADDED_UNITS = (320, 128), (384, 160)
+_SPECKS, _STARS, _SPOTS = 350, 250, 150  # in a picture
+_SEEN = 20 * LEVEL  # what a speck has to add at its peak
+_RIM = WIDE // 2 + 1  # px from the border that are left out
 _PATTERN = np.array([[0, 1], [1, 2]], np.uint8)
 
 
 @dataclass(frozen=True, eq=False)
-class Peaks:
-    """Peaks of pictures.
+class Samples:
+    """Peaks of pictures, turned so that they are bright.
 
     Attributes
     ----------
-    patches : (n, 9, 9, 3), turned so that the peak is bright.
-    sigma : (n, 3) noise.
+    patches : (n, WIDE, WIDE, 3) uint8.
+    noise : (n,) deviation, of every channel.
     speck : (n,) bool.
-    added : (n, 5, 5, 3), what a speck has added.
+    added : (n, TOUCHED, TOUCHED, 3) float16, what a speck has added.
     detail : (n, 5), fine detail around it.
     weight : (n,), how many peaks of its picture it stands for.
     """
 
     patches: np.ndarray
-    sigma: np.ndarray
+    noise: np.ndarray
     speck: np.ndarray
     added: np.ndarray
     detail: np.ndarray
     weight: np.ndarray
 
     @classmethod
-    def joined(cls, parts: list[Peaks]) -> Peaks:
+    def joined(cls, parts: list[Samples]) -> Samples:
         """Return the peaks of several pictures."""
-        names = ("patches", "sigma", "speck", "added", "detail", "weight")
+        names = [field.name for field in fields(cls)]
         return cls(*(np.concatenate([getattr(part, name) for part in parts]) for name in names))
 
-    def turned(self, rng: np.random.Generator) -> Peaks:
-        """Return them mirrored and turned by chance, each picture's in one way."""
-        patches, added = self.patches, self.added
-        if rng.random() < 0.5:
-            patches, added = patches.swapaxes(1, 2), added.swapaxes(1, 2)
-        across, down = (slice(None, None, -1 if rng.random() < 0.5 else 1) for _ in range(2))
-        colours = slice(None, None, -1 if rng.random() < 0.5 else 1)
-        patches, added = (a[:, down, across, colours] for a in (patches, added))
-        return Peaks(patches.copy(), self.sigma[:, colours].copy(), self.speck, added.copy(), self.detail, self.weight)
+    def __len__(self) -> int:
+        return len(self.speck)
+
+    def among(self, chosen: np.ndarray | slice) -> Samples:
+        """Return some of them."""
+        return Samples(*(getattr(self, field.name)[chosen] for field in fields(self)))
+
+    def described(self, side: int) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+        """Return what networks are told of them, see `speck_peaks.describe`."""
+        rim = (WIDE - side) // 2
+        patches = self.patches[:, rim : WIDE - rim, rim : WIDE - rim].astype(np.float32) / 255
+        return describe(patches, np.repeat(self.noise[:, None], 3, axis=1), self.detail)
 
 
-def draw_peaks(photo: np.ndarray, rng: np.random.Generator) -> Peaks:
+def draw_peaks(photo: np.ndarray, rng: np.random.Generator) -> Samples:
     """Return the peaks of one picture made of a photograph (h x w x 3 working values)."""
     if rng.random() < 0.25:
         photo = 1 - photo  # dark specks are bright ones of the negative
     if rng.random() < 0.3:
         photo = with_stars(photo if rng.random() < 0.5 else 0.15 * photo, rng)
-    deviation = float(rng.uniform(0, 8) * _LEVEL)
+    if rng.random() < 0.3:
+        photo = with_spots(photo, rng)
+    deviation = float(rng.uniform(0, 8) * LEVEL)
     make = (_on_mosaic, _on_picture, _interpolated)[rng.choice(3, p=[0.35, 0.35, 0.3])]
     sound, hot = make(photo, deviation, rng)
     if rng.random() < 0.15:
         quality = int(rng.integers(88, 100))
         sound, hot = (_as_jpeg(picture, quality) for picture in (sound, hot))
     sound, hot = (np.clip(np.rint(p * 255), 0, 255).astype(np.float32) / 255 for p in (sound, hot))
-    return _peaks(sound, hot, max(deviation, 2.5 * _LEVEL), rng)
+    return _peaks(sound, hot, max(deviation, 2.5 * LEVEL))
+
+
+def recoloured(photo: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Return a photograph with its colours exchanged, and paler or deeper, by chance."""
+    if rng.random() < 0.4:
+        photo = photo[..., rng.permutation(3)]
+    if rng.random() < 0.4:
+        grey = photo.mean(axis=2, keepdims=True)
+        photo = np.clip(grey + np.exp(rng.uniform(-1, 0.6)) * (photo - grey), 0, 1)
+    return np.ascontiguousarray(photo, np.float32)
+
+
+def resized(photo: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Return a photograph made smaller and sharper by chance: finer texture than it has itself."""
+    if rng.random() < 0.5:
+        scale = rng.uniform(0.45, 0.95)
+        photo = cv2.resize(photo, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+        photo = photo[: photo.shape[0] // 2 * 2, : photo.shape[1] // 2 * 2]
+    if rng.random() < 0.25:
+        amount = rng.uniform(0.3, 1.2)
+        photo = np.clip(photo + amount * (photo - cv2.GaussianBlur(photo, (0, 0), rng.uniform(0.6, 1.2))), 0, 1)
+    return np.ascontiguousarray(photo, np.float32)
 
 
 def with_stars(photo: np.ndarray, rng: np.random.Generator) -> np.ndarray:
@@ -105,12 +127,31 @@ def with_stars(photo: np.ndarray, rng: np.random.Generator) -> np.ndarray:
     return np.minimum(encode_curve(light), 1)
 
 
+def with_spots(photo: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Return a picture with small things of other colours, as fallen leaves on grass."""
+    light = decode_curve(photo)
+    y, x = np.mgrid[-6:7, -6:7]
+    for _ in range(_SPOTS):
+        row, column = rng.integers(7, photo.shape[0] - 7), rng.integers(7, photo.shape[1] - 7)
+        turn, (dy, dx) = rng.uniform(0, np.pi), rng.uniform(-0.5, 0.5, 2)
+        along, across = (
+            (x - dx) * np.cos(turn) + (y - dy) * np.sin(turn),
+            (y - dy) * np.cos(turn) - (x - dx) * np.sin(turn),
+        )
+        wide, narrow = rng.uniform(0.7, 2.2), rng.uniform(0.6, 1.1)
+        shape = np.exp(-((along / wide) ** 2 + (across / narrow) ** 2) / 2)[..., None]
+        cover = np.minimum(rng.uniform(0.5, 2) * shape, 1)
+        part = light[row - 6 : row + 7, column - 6 : column + 7]
+        part += cover * (rng.uniform(0, 1, 3) ** 2 - part)
+    return encode_curve(light)
+
+
 def _sites(shape: tuple[int, int], rng: np.random.Generator) -> np.ndarray:
     """Return (h, w) heights of hot sites, some in clusters of two to four."""
     heights = np.zeros(shape, np.float32)
     rows, columns = rng.integers(6, shape[0] - 6, _SPECKS), rng.integers(6, shape[1] - 6, _SPECKS)
     for row, column in zip(rows, columns, strict=True):
-        height = np.float32(np.exp(rng.uniform(np.log(25), np.log(400))) * _LEVEL)
+        height = np.float32(np.exp(rng.uniform(np.log(25), np.log(400))) * LEVEL)
         heights[row, column] = height
         if rng.random() < 0.12:
             for dy, dx in rng.integers(0, 2, (3, 2)):
@@ -171,104 +212,46 @@ def _as_jpeg(picture: np.ndarray, quality: int) -> np.ndarray:
     return np.asarray(Image.open(buffer), np.float32) / 255
 
 
-def _peaks(sound: np.ndarray, hot: np.ndarray, deviation: float, rng: np.random.Generator) -> Peaks:
-    """Return the peaks of a picture with specks: all that are, some that are not; what is neither clearly is left."""
+def _peaks(sound: np.ndarray, hot: np.ndarray, deviation: float) -> Samples:
+    """Return the peaks of a picture with specks; what is neither clearly a speck nor clearly none is left out."""
     sigma = np.full((3, *hot.shape[:2]), deviation, np.float32)
-    gate = max(_GATE * _LEVEL / deviation, 3.5)
-    standing = standing_out(hot, sigma, np.float32(gate), BRIGHT, coloured=True)
-    rows, columns = np.nonzero(standing > 0)
-    inside = (np.minimum(rows, columns) >= 5) & (rows < hot.shape[0] - 5) & (columns < hot.shape[1] - 5)
-    rows, columns = rows[inside], columns[inside]
+    gate = max(_GATE * LEVEL / deviation, 3.5)
+    points = np.argwhere(standing_out(hot, sigma, np.float32(gate), BRIGHT, coloured=True) > 0)
+    points = points[((points >= _RIM) & (points < np.array(hot.shape[:2]) - _RIM)).all(axis=1)]
     added = hot - sound
-    most = added.max(axis=2)
-    around = cv2.dilate(np.abs(added).max(axis=2), np.ones((TOUCHED + 2, TOUCHED + 2), np.uint8))
-    peak = cv2.dilate(most, np.ones((TOUCHED, TOUCHED), np.uint8))
-    here = most[rows, columns]
-    speck = (here >= _SEEN) & (here >= 0.7 * peak[rows, columns])
-    clean = np.flatnonzero(around[rows, columns] < 3 * _LEVEL)
-    beside = np.flatnonzero(~speck & (here < 0.5 * peak[rows, columns]) & (peak[rows, columns] > _SEEN))
-    kept = np.concatenate([np.flatnonzero(speck), rng.permutation(clean)[:_MOST_SOUND], beside[:_MOST_BESIDE]])
-    weight = np.ones(len(kept), np.float32)
-    specks, sound_kept = np.count_nonzero(speck), min(len(clean), _MOST_SOUND)
-    weight[specks : specks + sound_kept] = len(clean) / max(sound_kept, 1)
-    rows, columns = rows[kept], columns[kept]
-    detail = count_detail(hot, np.stack([rows, columns], axis=1))
-    return Peaks(
-        _cut(hot, rows, columns, SIDE),
-        np.full((len(kept), 3), deviation, np.float32),
-        speck[kept],
-        _cut(added, rows, columns, TOUCHED) * speck[kept][:, None, None, None],
-        detail,
-        weight,
+    around, peak, here = (
+        plane[tuple(points.T)]
+        for plane in (
+            cv2.dilate(np.abs(added).max(axis=2), np.ones((TOUCHED + 2, TOUCHED + 2), np.uint8)),
+            cv2.dilate(added.max(axis=2), np.ones((TOUCHED, TOUCHED), np.uint8)),
+            added.max(axis=2),
+        )
+    )
+    speck = (here >= _SEEN) & (here >= 0.7 * peak)
+    clear = speck | (around < 3 * LEVEL) | ((here < 0.5 * peak) & (peak > _SEEN))
+    points, speck = points[clear], speck[clear]
+    return Samples(
+        np.rint(cut_around(hot, points, WIDE) * 255).astype(np.uint8),
+        np.full(len(points), deviation, np.float32),
+        speck,
+        (cut_around(added, points, TOUCHED) * speck[:, None, None, None]).astype(np.float16),
+        count_detail(hot, points),
+        np.ones(len(points), np.float32),
     )
 
 
-def _cut(picture: np.ndarray, rows: np.ndarray, columns: np.ndarray, side: int) -> np.ndarray:
-    around = np.arange(side) - side // 2
-    return picture[rows[:, None, None] + around[:, None], columns[:, None, None] + around].astype(np.float32)
+def gather(paths: Sequence[Path], rounds: int, seed: int, keep: Callable[[Samples], Samples]) -> Samples:
+    """Return the peaks that `keep` leaves of so many pictures made of each photograph."""
+    with ProcessPoolExecutor() as pool:
+        made = pool.map(partial(_of_photograph, rounds=rounds, seed=seed, keep=keep), enumerate(paths))
+        return Samples.joined(list(made))
 
 
-def fit(peaks: Peaks, seed: int) -> dict[str, np.ndarray]:
-    """Return the weights of both networks."""
-    inputs, height = describe(peaks.patches, peaks.sigma, peaks.detail)
-    options = {"batch_size": 512, "early_stopping": True, "random_state": seed, "n_iter_no_change": 5}
-    odds = MLPClassifier(_ODDS_UNITS, max_iter=40, alpha=1e-4, **options).fit(
-        inputs, peaks.speck, sample_weight=peaks.weight
-    )
-    targets = np.concatenate([_flat(peaks.added), _flat(_sound(peaks))], axis=1) / height[:, None]
-    # Hardly any decay of the weights: the mean square over 150 numbers, most of them near 0, is small.
-    regressor = MLPRegressor(hidden_layer_sizes=_ADDED_UNITS, max_iter=90, alpha=1e-8, tol=3e-6, **options)
-    added = regressor.fit(inputs[peaks.speck], targets[peaks.speck])
-    return {
-        f"{name}{layer}{part}": values.astype(np.float16)
-        for name, network in (("odds", odds), ("added", added))
-        for part, layers in (("", network.coefs_), ("_bias", network.intercepts_))
-        for layer, values in enumerate(layers)
-    }
-
-
-def _sound(peaks: Peaks) -> np.ndarray:
-    """Return (n, 5, 5, 3) what specks have touched, as it would be without them, less the surroundings' median."""
-    rim = (SIDE - TOUCHED) // 2
-    median = np.median(_flat(peaks.patches).reshape(len(peaks.patches), -1, 3), axis=1)[:, None, None]
-    own = peaks.patches[:, rim:-rim, rim:-rim] - peaks.added - median
-    return np.where(np.abs(peaks.added) > 2 * _LEVEL, own, 0)
-
-
-def _flat(array: np.ndarray) -> np.ndarray:
-    return array.reshape(len(array), -1)
-
-
-def gather(paths: list[Path], rounds: int, seed: int) -> Peaks:
-    """Return the peaks of pictures made of photographs."""
+def _of_photograph(numbered: tuple[int, Path], rounds: int, seed: int, keep: Callable[[Samples], Samples]) -> Samples:
+    number, path = numbered
+    photo = np.asarray(Image.open(path).convert("RGB"), np.float32) / 255
     parts = []
-    for number, path in enumerate(paths):
-        photo = np.asarray(Image.open(path).convert("RGB"), np.float32) / 255
-        for turn in range(rounds):
-            rng = np.random.default_rng([seed, number, turn])
-            parts.append(draw_peaks(photo, rng).turned(rng))
-    return Peaks.joined(parts)
-
-
-@click.command()
-@click.argument("weights", type=click.Path(path_type=Path))
-@click.argument("photos", nargs=-1, required=True, type=click.Path(exists=True, path_type=Path))
-@click.option("--seed", default=3)
-def main(weights: Path, photos: tuple[Path, ...], seed: int) -> None:
-    """Fit the networks to folders of photographs and write their WEIGHTS."""
-    paths = [path for folder in photos for path in sorted(folder.glob("*.png"))]
-    held = paths[4::5]
-    peaks = gather([path for path in paths if path not in held], _ROUNDS, seed)
-    click.echo(f"{len(peaks.speck)} peaks, {peaks.speck.sum()} of them specks")
-    fitted = fit(peaks, seed)
-    np.savez_compressed(weights, **fitted)
-    tested = gather(held, 2, seed + 1)
-    odds = tell_odds(tested.patches, tested.sigma, tested.detail, weights=fitted)
-    for limit in (-1, 0, 1, 2, 3, 4, 5):
-        found = (odds[tested.speck] > limit).mean()
-        wrong = np.average(odds[~tested.speck] > limit, weights=tested.weight[~tested.speck])
-        click.echo(f"odds over {limit}: {found:.3f} of specks, {wrong:.4f} of sound peaks")
-
-
-if __name__ == "__main__":
-    main()
+    for turn in range(rounds):
+        rng = np.random.default_rng([seed, number, turn])
+        parts.append(keep(draw_peaks(recoloured(resized(photo, rng), rng), rng)))
+    return Samples.joined(parts)

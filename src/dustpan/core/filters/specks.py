@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from dustpan.core.filters.speck_shapes import SIDE, TOUCHED, count_detail, tell_added, tell_odds
+from dustpan.core.filters.speck_peaks import NEAR, Peaks, cut_around
+from dustpan.core.filters.speck_shapes import TOUCHED, tell_added, tell_odds
 from dustpan.core.kernels.specks import fill_touched, judge_specks, mark_in_mosaic, mark_standing, mark_touched
 
 RING = 3  # px from a speck's centre to the ring it is compared with
@@ -59,29 +60,21 @@ class JudgedPeaks:
 
     Attributes
     ----------
-    points : (n, 2) rows and columns.
+    peaks : where, and what they are judged by.
     odds : (n,) how likely each is a speck, as logarithms of odds.
-    signs : (n,) 1 for bright, -1 for dark.
-    patches, noise, detail : what these were told from, see `speck_shapes.describe`.
-    shape : of the tile.
     """
 
-    points: np.ndarray
+    peaks: Peaks
     odds: np.ndarray
-    signs: np.ndarray
-    patches: np.ndarray
-    noise: np.ndarray
-    detail: np.ndarray
-    shape: tuple[int, int]
 
     def chosen(self, sensitivity: float, commonness: float) -> Specks:
         """Return those that are taken for specks; settings as for `find_specks`."""
         sure = self.odds + commonness > _ODDS + _ODDS_PER_SENSITIVITY * np.log(sensitivity / _USUAL)
-        points, noise = self.points[sure], self.noise[sure]
-        added = tell_added(self.patches[sure], noise, self.detail[sure])
-        apart = _apart(points, np.abs(added), self.shape)
-        added = np.where(np.abs(added) > noise[:, None, None], added, 0) * self.signs[sure][:, None, None, None]
-        return Specks(points, added).among(apart)
+        peaks = self.peaks.among(sure)
+        added = tell_added(peaks)
+        apart = _apart(peaks.points, np.abs(added), peaks.tile.shape[:2])
+        seen = np.abs(added) > peaks.noise[:, None, None]
+        return Specks(peaks.points, np.where(seen, added, 0) * peaks.signs[:, None, None, None]).among(apart)
 
 
 def find_specks(
@@ -119,15 +112,11 @@ def judge_peaks(
     """Return what stands out of a tile, and how likely each is a speck; settings as for `find_specks`."""
     tile, sigma = (np.require(a, np.float32, ("C", "W")) for a in (tile, sigma))
     standing = standing_out(tile, sigma, np.float32(_FIRST_LOOK * sensitivity), polarity, coloured=coloured)
-    points = _inside(_points(standing), tile.shape, SIDE // 2)
-    signs = standing[tuple(points.T)]
-    patches = _around(tile, points, SIDE) * signs[:, None, None, None]
-    noise = sigma[:, *points.T].T
-    clear = _clear(patches, noise, sensitivity, coloured)
-    points, signs, patches, noise = points[clear], signs[clear], patches[clear], noise[clear]
-    detail = count_detail(tile, points)
-    odds = tell_odds(patches, noise, detail)
-    return JudgedPeaks(points, odds, signs, patches, noise, detail, tile.shape[:2])
+    points = _inside(_points(standing), tile.shape, NEAR // 2)
+    signs, noise = standing[tuple(points.T)], sigma[:, *points.T].T
+    clear = _clear(cut_around(tile, points, NEAR) * signs[:, None, None, None], noise, sensitivity, coloured)
+    peaks = Peaks.at(tile, points[clear], signs[clear], noise[clear])
+    return JudgedPeaks(peaks, tell_odds(peaks))
 
 
 def _inside(points: np.ndarray, shape: tuple[int, ...], rim: int) -> np.ndarray:
@@ -158,17 +147,10 @@ def _apart(points: np.ndarray, added: np.ndarray, shape: tuple[int, int]) -> np.
 
 def _clear(patches: np.ndarray, noise: np.ndarray, sensitivity: float, coloured: bool) -> np.ndarray:
     """Return which peaks stand out of their surroundings in some channel, or in all."""
-    middle = patches[:, SIDE // 2, SIDE // 2]
-    excess = middle - np.median(patches.reshape(len(patches), SIDE * SIDE, 3), axis=1)
+    middle = patches[:, NEAR // 2, NEAR // 2]
+    excess = middle - np.median(patches.reshape(len(patches), NEAR * NEAR, 3), axis=1)
     clear = (excess > sensitivity * noise).any(axis=1)
     return clear if coloured else clear & (excess.min(axis=1) > _ALL_CHANNELS * excess.max(axis=1))
-
-
-def _around(tile: np.ndarray, points: np.ndarray, side: int) -> np.ndarray:
-    """Return (n, side, side, 3) pixels around points."""
-    around = np.arange(side) - side // 2
-    rows, columns = points[:, 0, None, None], points[:, 1, None, None]
-    return tile[rows + around[:, None], columns + around]
 
 
 def take_specks(tile: np.ndarray, specks: Specks, *, size: int) -> np.ndarray:

@@ -8,7 +8,8 @@ import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.filters.speck_shapes import SIDE, count_detail, tell_odds
+from dustpan.core.filters.speck_peaks import Peaks
+from dustpan.core.filters.speck_shapes import tell_odds
 from dustpan.core.judge.harms.base import Harm, Pair
 
 STARS = Harm("stars_lost", "stars_lost", 0.1, "{size:.0f} % of the stars lost", 100)
@@ -57,11 +58,8 @@ def _find_stars(tile: np.ndarray, excess: np.ndarray) -> np.ndarray:
     if not len(points) or clear.mean() > _CROWDED:
         return points[:0]
     points = points[_spread(excess, points)]
-    half = np.arange(SIDE) - SIDE // 2
-    patches = tile[points[:, 0, None, None] + half[:, None], points[:, 1, None, None] + half]
-    noise = 1.4826 * np.median(np.abs(excess), axis=(0, 1)) + 1 / 255
-    odds = tell_odds(patches, np.tile(noise, (len(points), 1)), count_detail(tile, points))
-    return points[odds < _SPECK]
+    noise = np.tile(1.4826 * np.median(np.abs(excess), axis=(0, 1)) + 1 / 255, (len(points), 1))
+    return points[tell_odds(Peaks.at(tile, points, np.ones(len(points)), noise)) < _SPECK]
 
 
 def _spread(excess: np.ndarray, points: np.ndarray) -> np.ndarray:

@@ -25,6 +25,7 @@ _BRIGHT, _WHITE = 0.8, 0.995  # tones between which a pixel counts as highlight
 _DARK = 0.25  # tone under which a pixel counts as shadow
 _DARK_BLUR = 3.0  # px, deviation of the blur by which it is told
 _STANDS_OUT = 6.0  # deviations of the darks from which a pixel is a speck
+_KINDS = "channels", "medians"
 _TO_Y = SRGB_TO_XYZ[1].astype(np.float32)
 
 
@@ -75,24 +76,27 @@ def measure_darks(before: np.ndarray, after: np.ndarray) -> Darks:
 def combine_darks(patches: Sequence[Darks]) -> tuple[float, float, float] | None:
     """Return over patches the mean change of L*, the part of it that specks make, and the cast in display values.
 
-    None without dark pixels. The cast is that of the channel that moved most, less the mean of all three: by means or
-    by medians, whichever is less. Black cuts noise off at its lower side, which lifts means but not medians, and a
-    cleaning that undoes this moves the means back.
+    None without dark pixels. The cast is that of the channel that moved most, less the mean of all three.
     """
     pixels = sum(darks.pixels for darks in patches)
     if not pixels:
         return None
-    casts = [_cast([getattr(darks, kind) for darks in patches], pixels) for kind in ("channels", "medians")]
+    means, medians = (np.sum([getattr(darks, kind) for darks in patches], axis=0) / pixels for kind in _KINDS)
     return (
         sum(darks.lightness for darks in patches) / pixels,
         sum(darks.specks for darks in patches) / pixels,
-        min(casts),
+        _cast(means, medians),
     )
 
 
-def _cast(sums: Sequence[np.ndarray | tuple[float, float, float]], pixels: int) -> float:
-    mean = np.asarray(sums).sum(axis=0) / pixels
-    return float(np.abs(mean - mean.mean()).max() * DISPLAY)
+def _cast(means: np.ndarray, medians: np.ndarray) -> float:
+    """Return the cast, display values, from how the channels' means and medians (3,) changed.
+
+    Black cuts noise off at its lower side, which lifts means but not medians; what was there without noise lies between
+    both. So a channel has moved by as much as they agree on.
+    """
+    moved = np.where(means * medians > 0, np.sign(means) * np.minimum(np.abs(means), np.abs(medians)), 0.0)
+    return float(np.abs(moved - moved.mean()).max() * DISPLAY)
 
 
 def measure_highlights(before: np.ndarray, after: np.ndarray) -> tuple[int, float]:

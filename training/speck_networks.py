@@ -1,0 +1,249 @@
+"""Fit the networks that tell specks (`dustpan.core.filters.speck_shapes`), and write their weights.
+
+    python -m training.speck_networks NETWORK WEIGHTS PHOTOS... [--seed 3]
+
+NETWORK is `first`, `second` or `added`, to be fitted in this order: the second look learns from what the first leaves
+in doubt. Each takes a quarter to half an hour on two cores and is put into the file WEIGHTS, where the others stay.
+Every fifth photograph is held back; on these is printed how many specks are found and how many sound peaks are taken
+for specks, or how far off what was added is told.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from functools import partial
+from pathlib import Path
+
+import click
+import numpy as np
+import torch
+from sklearn.neural_network import MLPClassifier
+from torch import nn
+from torch.nn import functional
+
+from dustpan.core.filters.speck_peaks import NEAR
+from dustpan.core.filters.speck_shapes import FIRST_FACTS, TOUCHED, WIDE, Weights, first_odds, is_doubtful, look
+from training.specks import LEVEL, Samples, gather
+
+_FIRST_UNITS = (320, 128)
+_FIRST_ROUNDS, _ROUNDS, _TESTED_ROUNDS = 20, 70, 6  # pictures made of each photograph
+_MOST_SOUND = 2200  # peaks of a picture without a speck that the first look learns from
+_KERNELS = (24, 40, 64)
+_BATCH, _DECAY = 512, 1e-3
+_SETTLED = 20_000  # samples that the facts' means and deviations are taken from
+_MIRRORED_FACTS = [0, 1, 4, 3, 2, 5, 6, 7, 8, 9, 10, 11, 14, 13, 12]  # red and blue exchanged
+_ROBUST, _SCALE = 0.1, 10.0  # of the peak's height, from which errors count by their size; a loss near 1
+
+
+class Look(nn.Module):
+    """A network that goes over all of a peak's surroundings before it weighs them with the facts."""
+
+    mean: torch.Tensor
+    deviation: torch.Tensor
+
+    def __init__(self, facts: torch.Tensor, hidden: int, outputs: int) -> None:
+        super().__init__()
+        self.register_buffer("mean", facts.mean(0))
+        self.register_buffer("deviation", facts.std(0))
+        widths = (3, *_KERNELS)
+        layers = zip(widths, widths[1:], (1, 1, 2), strict=False)
+        self.kernels = nn.ModuleList(nn.Conv2d(one, other, 3, stride) for one, other, stride in layers)
+        side = (WIDE - 4 - 3) // 2 + 1
+        self.hidden = nn.Linear(_KERNELS[-1] * side * side + facts.shape[1], hidden)
+        self.last = nn.Linear(hidden, outputs)
+
+    def forward(self, pixels: torch.Tensor, facts: torch.Tensor) -> torch.Tensor:
+        """Return (n, outputs) from (n, 3, WIDE, WIDE) pixels and (n, facts)."""
+        for kernel in self.kernels:
+            pixels = functional.relu(kernel(pixels))
+        known = torch.cat([pixels.flatten(1), (facts - self.mean) / self.deviation], dim=1)
+        return self.last(functional.relu(self.hidden(known)))
+
+    def weights(self, name: str) -> dict[str, np.ndarray]:
+        """Return the weights as `speck_shapes` takes them: channels last, facts as they are."""
+        stored: dict[str, torch.Tensor] = {}
+        for layer, kernel in enumerate(self.kernels):
+            stored[f"{name}_kernel{layer}"] = kernel.weight.permute(2, 3, 1, 0).flatten(0, 2)
+            stored[f"{name}_kernel{layer}_bias"] = kernel.bias
+        of_facts = self.hidden.weight[:, -len(self.mean) :] / self.deviation
+        side = (WIDE - 4 - 3) // 2 + 1
+        of_pixels = self.hidden.weight[:, : -len(self.mean)].unflatten(1, (-1, side, side)).permute(0, 2, 3, 1)
+        stored[f"{name}0"] = torch.cat([of_pixels.flatten(1), of_facts], dim=1).T
+        stored[f"{name}0_bias"] = self.hidden.bias - of_facts @ self.mean
+        stored[f"{name}1"], stored[f"{name}1_bias"] = self.last.weight.T, self.last.bias
+        return {key: values.detach().numpy().astype(np.float16) for key, values in stored.items()}
+
+
+def fit_first(samples: Samples, seed: int) -> dict[str, np.ndarray]:
+    """Return the weights of the first look."""
+    network = MLPClassifier(
+        _FIRST_UNITS,
+        max_iter=40,
+        alpha=1e-4,
+        batch_size=512,
+        early_stopping=True,
+        random_state=seed,
+        n_iter_no_change=5,
+    )
+    pixels, facts, _, _ = samples.described(NEAR)
+    inputs = np.concatenate([pixels.reshape(len(samples), -1), facts[:, :FIRST_FACTS]], axis=1)
+    network.fit(inputs, samples.speck, sample_weight=samples.weight)
+    fitted = {}
+    for layer, (values, bias) in enumerate(zip(network.coefs_, network.intercepts_, strict=True)):
+        fitted[f"first{layer}"], fitted[f"first{layer}_bias"] = values.astype(np.float16), bias.astype(np.float16)
+    return fitted
+
+
+def fit_second(samples: Samples, seed: int) -> dict[str, np.ndarray]:
+    """Return the weights of the second look."""
+
+    def loss_of(network: Look, pixels: torch.Tensor, facts: torch.Tensor, speck: torch.Tensor) -> torch.Tensor:
+        return functional.binary_cross_entropy_with_logits(network(pixels, facts)[:, 0], speck)
+
+    targets = samples.speck.astype(np.float32)
+    fitted = _fit(samples, loss_of, lambda chosen: targets[chosen], hidden=128, outputs=1, steps=8000, seed=seed)
+    return fitted.weights("second")
+
+
+def fit_added(samples: Samples, seed: int) -> dict[str, np.ndarray]:
+    """Return the weights of the network that tells what specks have added."""
+
+    def loss_of(network: Look, pixels: torch.Tensor, facts: torch.Tensor, added: torch.Tensor) -> torch.Tensor:
+        told = network(pixels, facts).reshape(added.shape)
+        return _SCALE * functional.huber_loss(told, added, delta=_ROBUST)
+
+    outputs = 2 * TOUCHED * TOUCHED * 3
+    fitted = _fit(
+        samples,
+        loss_of,
+        lambda chosen: _added(samples.among(chosen)),
+        hidden=192,
+        outputs=outputs,
+        steps=5000,
+        seed=seed,
+    )
+    return fitted.weights("added")
+
+
+def _added(samples: Samples) -> np.ndarray:
+    """Return (n, 2, TOUCHED, TOUCHED, 3), in heights of the peak: what specks have added, and what is without them.
+
+    The second is beside the surroundings' median, and 0 where hardly anything was added.
+    """
+    _, _, height, medians = samples.described(WIDE)
+    rim = (WIDE - TOUCHED) // 2
+    added = samples.added.astype(np.float32)
+    own = samples.patches[:, rim:-rim, rim:-rim] / np.float32(255) - added - medians[:, None, None]
+    told = np.stack([added, np.where(np.abs(added) > 2 * LEVEL, own, 0)], axis=1)
+    return told / height[:, None, None, None, None]
+
+
+def _fit(
+    samples: Samples,
+    loss_of: Callable[[Look, torch.Tensor, torch.Tensor, torch.Tensor], torch.Tensor],
+    targets_of: Callable[[np.ndarray], np.ndarray],
+    *,
+    hidden: int,
+    outputs: int,
+    steps: int,
+    seed: int,
+) -> Look:
+    """Return a network fitted to samples in so many steps; each batch is mirrored and turned by chance."""
+    torch.manual_seed(seed)
+    rng = np.random.default_rng(seed)
+    network = Look(torch.from_numpy(samples.among(slice(_SETTLED)).described(WIDE)[1]), hidden, outputs)
+    descent = torch.optim.AdamW(network.parameters(), weight_decay=_DECAY)
+    rates = torch.optim.lr_scheduler.OneCycleLR(descent, 3e-3, total_steps=steps, pct_start=0.1)
+    order = np.empty(0, np.int64)
+    for _ in range(steps):
+        if len(order) < _BATCH:
+            order = rng.permutation(len(samples))
+        chosen, order = order[:_BATCH], order[_BATCH:]
+        pixels, facts, _, _ = samples.among(chosen).described(WIDE)
+        loss = loss_of(network, *_turned(pixels.transpose(0, 3, 1, 2), facts, targets_of(chosen), rng))
+        descent.zero_grad()
+        loss.backward()
+        descent.step()
+        rates.step()
+    return network
+
+
+def _turned(
+    pixels: np.ndarray, facts: np.ndarray, targets: np.ndarray, rng: np.random.Generator
+) -> tuple[torch.Tensor, ...]:
+    """Return a batch mirrored, turned, and with red and blue exchanged, each by chance."""
+    around = targets.ndim > 1
+    if rng.random() < 0.5:
+        pixels, targets = pixels[:, :, ::-1], targets[:, :, ::-1] if around else targets
+    if rng.random() < 0.5:
+        pixels, targets = pixels[:, :, :, ::-1], targets[:, :, :, ::-1] if around else targets
+    if rng.random() < 0.5:
+        pixels, targets = pixels.swapaxes(2, 3), targets.swapaxes(2, 3) if around else targets
+    if rng.random() < 0.5:
+        pixels, targets = pixels[:, ::-1], targets[..., ::-1] if around else targets
+        facts = facts[:, _MIRRORED_FACTS]
+    return tuple(torch.from_numpy(np.ascontiguousarray(part)) for part in (pixels, facts, targets))
+
+
+def _thinned(samples: Samples) -> Samples:
+    """Return a picture's peaks with some of the sound ones standing for all."""
+    sound = np.flatnonzero(~samples.speck)
+    kept = np.random.default_rng(len(samples)).permutation(sound)[:_MOST_SOUND]
+    weight = samples.weight.copy()
+    weight[kept] = len(sound) / max(len(kept), 1)
+    chosen = np.sort(np.concatenate([np.flatnonzero(samples.speck), kept]))
+    return replace(samples, weight=weight).among(chosen)
+
+
+def _doubtful(samples: Samples, weights: Weights) -> Samples:
+    return samples.among(is_doubtful(first_odds(*samples.described(NEAR)[:2], weights)))
+
+
+def _specks(samples: Samples) -> Samples:
+    return samples.among(samples.speck)
+
+
+def _report(network: str, samples: Samples, fitted: Weights) -> None:
+    """Print how well a network does on photographs held back."""
+    weights = {name: values.astype(np.float32) for name, values in fitted.items()}
+    if network == "first":
+        return _print_odds(first_odds(*samples.described(NEAR)[:2], weights), samples)
+    told = look(network, *samples.described(WIDE)[:2], weights)
+    if network == "second":
+        return _print_odds(told[:, 0], samples)
+    right = _added(samples)
+    error = np.abs(told.reshape(right.shape) - right)[:, 1][right[:, 0] != 0]
+    click.echo(f"what is without specks is told wrong by {error.mean():.3f} of their height on average")
+
+
+def _print_odds(odds: np.ndarray, samples: Samples) -> None:
+    for limit in range(-1, 6):
+        found = (odds[samples.speck] > limit).mean()
+        wrong = np.average(odds[~samples.speck] > limit, weights=samples.weight[~samples.speck])
+        click.echo(f"odds over {limit}: {found:.3f} of specks, {wrong:.4f} of sound peaks")
+
+
+@click.command()
+@click.argument("network", type=click.Choice(["first", "second", "added"]))
+@click.argument("weights", type=click.Path(path_type=Path))
+@click.argument("photos", nargs=-1, required=True, type=click.Path(exists=True, path_type=Path))
+@click.option("--seed", default=3)
+def main(network: str, weights: Path, photos: tuple[Path, ...], seed: int) -> None:
+    """Fit a NETWORK to folders of photographs and put it into the file WEIGHTS."""
+    paths = [path for folder in photos for path in sorted(folder.glob("*.png"))]
+    held = paths[4::5]
+    shown = [path for path in paths if path not in held]
+    stored = dict(np.load(weights)) if weights.exists() else {}
+    known = {name: values.astype(np.float32) for name, values in stored.items()}
+    keep = {"first": _thinned, "second": partial(_doubtful, weights=known), "added": _specks}[network]
+    rounds = _FIRST_ROUNDS if network == "first" else _ROUNDS
+    samples = gather(shown, rounds, seed, keep)
+    click.echo(f"{len(samples)} peaks, {samples.speck.sum()} of them specks")
+    fitted = {"first": fit_first, "second": fit_second, "added": fit_added}[network](samples, seed)
+    np.savez_compressed(weights, **{**stored, **fitted})
+    _report(network, gather(held, _TESTED_ROUNDS, seed + 6, keep), fitted)
+
+
+if __name__ == "__main__":
+    main()
