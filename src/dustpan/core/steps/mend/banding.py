@@ -19,7 +19,7 @@ _OF_NOISE, _LEAST = 0.07, 0.2 / DISPLAY  # bands stronger than both are found
 _OF_NOISE_FAR = 0.3  # the same where rows of the same colours are 6 px apart, between which the picture changes more
 _MOST = 3.0  # times their strength, that bands are taken off
 _LEAST_OF_MOSAIC = 2e-5  # of the sensor's range
-_EVEN = 0.3  # least evenness over the picture: boards and waves are where they are, bands everywhere
+_EVEN = 0.42  # least evenness over the picture: boards and waves are where they are, bands everywhere
 _EVENER = 1.2  # how much evener over the picture bands of light must be than as display values to be taken for such
 
 
