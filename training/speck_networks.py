@@ -55,8 +55,8 @@ class Look(nn.Module):
 
     def forward(self, pixels: torch.Tensor, facts: torch.Tensor) -> torch.Tensor:
         """Return (n, outputs) from (n, 3, WIDE, WIDE) pixels and (n, facts)."""
-        for kernel in self.kernels.children():
-            pixels = functional.relu(kernel.forward(pixels))
+        for kernel in self.kernels:
+            pixels = functional.relu(kernel(pixels))
         known = torch.cat([pixels.flatten(1), (facts - self.mean) / self.deviation], dim=1)
         return self.last(functional.relu(self.hidden(known)))
 
@@ -236,7 +236,7 @@ def main(network: str, weights: Path, photos: tuple[Path, ...], seed: int) -> No
     shown = [path for path in paths if path not in held]
     stored = dict(np.load(weights)) if weights.exists() else {}
     known = {name: values.astype(np.float32) for name, values in stored.items()}
-    keep: Callable[[Samples], Samples] = {"first": _thinned, "second": partial(_doubtful, weights=known), "added": _specks}[network]
+    keep = {"first": _thinned, "second": partial(_doubtful, weights=known), "added": _specks}[network]
     rounds = _FIRST_ROUNDS if network == "first" else _ROUNDS
     samples = gather(shown, rounds, seed, keep)
     click.echo(f"{len(samples)} peaks, {samples.speck.sum()} of them specks")
