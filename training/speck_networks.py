@@ -22,7 +22,7 @@ from sklearn.neural_network import MLPClassifier
 from torch import nn
 from torch.nn import functional
 
-from dustpan.core.filters.speck_peaks import NEAR
+from dustpan.core.filters.speck_peaks import NEAR, scale
 from dustpan.core.filters.speck_shapes import FIRST_FACTS, TOUCHED, WIDE, Weights, first_odds, is_doubtful, look
 from training.specks import LEVEL, Samples, gather
 
@@ -31,7 +31,7 @@ _FIRST_ROUNDS, _ROUNDS, _TESTED_ROUNDS = 20, 70, 6  # pictures made of each phot
 _MOST_SOUND = 2200  # peaks of a picture without a speck that the first look learns from
 _KERNELS = (24, 40, 64)
 _BATCH, _DECAY = 512, 1e-3
-_SETTLED = 20_000  # samples that the facts' means and deviations are taken from
+_SETTLED = 20_000  # samples that are described at once; the first tell the facts' means and deviations
 _MIRRORED_FACTS = [0, 1, 4, 3, 2, 5, 6, 7, 8, 9, 10, 11, 14, 13, 12]  # red and blue exchanged
 _ROBUST, _SCALE = 0.1, 10.0  # of the peak's height, from which errors count by their size; a loss near 1
 
@@ -114,10 +114,12 @@ def fit_added(samples: Samples, seed: int) -> dict[str, np.ndarray]:
         return _SCALE * functional.huber_loss(told, added, delta=_ROBUST)
 
     outputs = 2 * TOUCHED * TOUCHED * 3
+    parts = [_added(samples.among(slice(n, n + _SETTLED))) for n in range(0, len(samples), _SETTLED)]
+    targets = np.concatenate([part.astype(np.float16) for part in parts])
     fitted = _fit(
         samples,
         loss_of,
-        lambda chosen: _added(samples.among(chosen)),
+        lambda chosen: targets[chosen].astype(np.float32),
         hidden=192,
         outputs=outputs,
         steps=5000,
@@ -152,7 +154,8 @@ def _fit(
     """Return a network fitted to samples in so many steps; each batch is mirrored and turned by chance."""
     torch.manual_seed(seed)
     rng = np.random.default_rng(seed)
-    network = Look(torch.from_numpy(samples.among(slice(_SETTLED)).described(WIDE)[1]), hidden, outputs)
+    facts, height, medians = _facts(samples)
+    network = Look(torch.from_numpy(facts[:_SETTLED]), hidden, outputs)
     descent = torch.optim.AdamW(network.parameters(), weight_decay=_DECAY)
     rates = torch.optim.lr_scheduler.OneCycleLR(descent, 3e-3, total_steps=steps, pct_start=0.1)
     order = np.empty(0, np.int64)
@@ -160,13 +163,20 @@ def _fit(
         if len(order) < _BATCH:
             order = rng.permutation(len(samples))
         chosen, order = order[:_BATCH], order[_BATCH:]
-        pixels, facts, _, _ = samples.among(chosen).described(WIDE)
-        loss = loss_of(network, *_turned(pixels.transpose(0, 3, 1, 2), facts, targets_of(chosen), rng))
+        pixels = scale(samples.patches[chosen] / np.float32(255), height[chosen], medians[chosen])
+        batch = _turned(pixels.transpose(0, 3, 1, 2), facts[chosen], targets_of(chosen), rng)
+        loss = loss_of(network, *batch)
         descent.zero_grad()
         loss.backward()
         descent.step()
         rates.step()
     return network
+
+
+def _facts(samples: Samples) -> list[np.ndarray]:
+    """Return facts, heights and medians of all samples."""
+    parts = [samples.among(slice(n, n + _SETTLED)).described(NEAR)[1:] for n in range(0, len(samples), _SETTLED)]
+    return [np.concatenate(part) for part in zip(*parts, strict=True)]
 
 
 def _turned(

@@ -102,15 +102,26 @@ def describe(
     is, and the medians. (n,) the height and (n, 3) the medians, working values. All float32.
     """
     rim = (patches.shape[1] - NEAR) // 2
-    near = patches[:, rim : rim + NEAR, rim : rim + NEAR].reshape(len(patches), NEAR * NEAR, 3)
-    medians = np.median(near, axis=1)
-    rest = near - medians[:, None]
+    facts, height, medians = _facts(patches[:, rim : rim + NEAR, rim : rim + NEAR], noise, detail)
+    return scale(patches, height, medians), facts, height, medians
+
+
+def scale(patches: np.ndarray, height: np.ndarray, medians: np.ndarray) -> np.ndarray:
+    """Return surroundings less their medians, in units of the peak's height; see `describe`."""
+    rest = patches - medians[:, None, None]
+    return np.clip(rest / height[:, None, None, None], -_LARGEST, _LARGEST).astype(np.float32)
+
+
+def _facts(near: np.ndarray, noise: np.ndarray, detail: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Return the facts, heights and medians of `describe`."""
+    flat = near.reshape(len(near), NEAR * NEAR, 3)
+    medians = np.median(flat, axis=1)
+    rest = flat - medians[:, None]
     middle = NEAR * NEAR // 2
     height = np.maximum(rest[:, middle].max(axis=1), 1e-3)[:, None]
-    scaled = np.clip((patches - medians[:, None, None]) / height[:, None, None], -_LARGEST, _LARGEST)
-    spread = np.median(np.abs(rest), axis=1) / height
-    below_white = np.minimum(1 - near[:, middle].max(axis=1, keepdims=True), 1)
-    more = [np.log(detail + 1e-3), (detail * (height < 1.5 * _DETAIL)).sum(axis=1, keepdims=True)]
     sizes = [np.log(height * 12), np.log(height / noise.max(axis=1, keepdims=True))]
+    spread = np.median(np.abs(rest), axis=1) / height
+    below_white = np.minimum(1 - flat[:, middle].max(axis=1, keepdims=True), 1)
+    more = [np.log(detail + 1e-3), (detail * (height < 1.5 * _DETAIL)).sum(axis=1, keepdims=True)]
     facts = np.concatenate([*sizes, spread, below_white, *more, medians], axis=1)
-    return scaled.astype(np.float32), facts.astype(np.float32), height[:, 0].astype(np.float32), medians
+    return facts.astype(np.float32), height[:, 0].astype(np.float32), medians.astype(np.float32)
