@@ -25,6 +25,9 @@ _FILE = "specks.npz"
 _AT_ONCE, _AT_ONCE_WIDE = 4096, 512
 _LEAST_TOUCH = 0.03  # of the peak's height, that a speck has added to a pixel which it has touched
 _TAUGHT = -2.0  # logarithm of the odds that any peak is a speck, that makes the networks' own odds right
+LIKELY = 0.3  # logarithm of the odds from which a peak is taken for a speck
+_MISSED, _SOUND = 0.02, 0.05  # share of the specks that may be missed, and of what is taken that may be sound
+_LENIENT = 3.3  # most that is added to odds so that few specks are missed
 _COMMON, _TURNS = (-6.0, 0.0), 60  # least and most that is added to odds; turns until that settles
 
 
@@ -83,12 +86,30 @@ def _parts(count: int, most: int) -> list[slice]:
     return [slice(first, first + most) for first in range(0, count, most)]
 
 
-def commonness(odds: np.ndarray) -> float:
-    """Return what to add to the odds of a picture's peaks, as specks are commoner in it or rarer than was taught.
+def leaning(odds: np.ndarray) -> float:
+    """Return what to add to the odds of a picture's peaks before they are held against `LIKELY`.
+
+    Specks may be commoner in it or rarer than was taught. And where texture hides many of them, less likely peaks are
+    taken as well, as long as hardly more than a twentieth of what is taken is sound: in a picture without specks, none.
 
     Parameters
     ----------
     odds : (n,) logarithms, of peaks spread over the picture.
+    """
+    common = _commonness(odds)
+    likely = _share_of(np.sort(odds)[::-1] + common)
+    if not likely.sum() > 0:
+        return common
+    number = np.arange(1, len(likely) + 1)
+    missed = 1 - np.cumsum(likely) / likely.sum()
+    sound = np.cumsum(1 - likely) / number
+    last = min(int((missed > _MISSED).sum()), int((sound <= _SOUND).sum()) - 1)
+    limit = np.sort(odds)[::-1][last] + common if last >= 0 else LIKELY
+    return common + float(np.clip(LIKELY - limit, 0, _LENIENT))
+
+
+def _commonness(odds: np.ndarray) -> float:
+    """Return what to add to odds, as specks are commoner or rarer than was taught.
 
     References
     ----------
@@ -97,10 +118,14 @@ def commonness(odds: np.ndarray) -> float:
     """
     added = 0.0
     for _ in range(_TURNS if len(odds) else 0):
-        share = float(np.mean(1 / (1 + np.exp(-np.clip(odds + added, -40, 40)))))
-        share = min(max(share, 1e-9), 1 - 1e-9)
+        share = min(max(float(np.mean(_share_of(odds + added))), 1e-9), 1 - 1e-9)
         added = float(np.clip(np.log(share / (1 - share)) - _TAUGHT, *_COMMON))
     return added
+
+
+def _share_of(odds: np.ndarray) -> np.ndarray:
+    """Return the probabilities of logarithms of odds."""
+    return 1 / (1 + np.exp(-np.clip(odds, -40, 40)))
 
 
 def look(name: str, pixels: np.ndarray, facts: np.ndarray, weights: Weights) -> np.ndarray:

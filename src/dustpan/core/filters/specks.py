@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from dustpan.core.filters.speck_peaks import NEAR, Peaks, cut_around
-from dustpan.core.filters.speck_shapes import TOUCHED, tell_added, tell_odds
+from dustpan.core.filters.speck_shapes import LIKELY, TOUCHED, tell_added, tell_odds
 from dustpan.core.kernels.specks import fill_touched, judge_specks, mark_in_mosaic, mark_standing, mark_touched
 
 RING = 3  # px from a speck's centre to the ring it is compared with
@@ -19,7 +19,7 @@ SUPPORT = 32  # px: 2 touched, 10 over higher peaks one after the other, 18 of t
 BRIGHT, DARK = 1, 2
 LARGE = 3  # px, side of the clusters past which `find_by_ring` is needed
 _USUAL = 6.0  # sensitivity at which the odds below hold
-_ODDS, _ODDS_PER_SENSITIVITY = 0.3, 2.5  # logarithm from which a peak is taken for a speck
+_PER_SENSITIVITY = 2.5  # logarithm of the odds that a peak must have more at e times the sensitivity
 _TOLD = 0.5  # part of a peak's height that others have added there, from which it is one of theirs
 _STRONG = 0.7  # part of its strongest channel, over which a peak's channels are looked at for that
 _ALL_CHANNELS = 0.3  # part of its strongest channel that a speck without colour shows in its weakest
@@ -67,9 +67,9 @@ class JudgedPeaks:
     peaks: Peaks
     odds: np.ndarray
 
-    def chosen(self, sensitivity: float, commonness: float) -> Specks:
+    def chosen(self, sensitivity: float, leaning: float) -> Specks:
         """Return those that are taken for specks; settings as for `find_specks`."""
-        sure = self.odds + commonness > _ODDS + _ODDS_PER_SENSITIVITY * np.log(sensitivity / _USUAL)
+        sure = self.odds + leaning > LIKELY + _PER_SENSITIVITY * np.log(sensitivity / _USUAL)
         peaks = self.peaks.among(sure)
         added = tell_added(peaks)
         apart = _apart(peaks.points, np.abs(added), peaks.tile.shape[:2])
@@ -78,7 +78,7 @@ class JudgedPeaks:
 
 
 def find_specks(
-    tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, polarity: int, coloured: bool, commonness: float = 0.0
+    tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, polarity: int, coloured: bool, leaning: float = 0.0
 ) -> Specks:
     """Find hot (or dead) pixels, and what they have added.
 
@@ -90,7 +90,7 @@ def find_specks(
         looks less like a speck.
     polarity : BRIGHT, DARK or both (their sum).
     coloured : also take specks of one colour alone.
-    commonness : added to the odds of each peak, as specks are common or rare in the picture: see `speck_shapes`.
+    leaning : added to the odds of each peak, as specks are common or rare in the picture: see `speck_shapes.leaning`.
 
     Returns
     -------
@@ -103,7 +103,7 @@ def find_specks(
     (compare van Dokkum 2001, doi 10.1086/323894).
     """
     peaks = judge_peaks(tile, sigma=sigma, sensitivity=sensitivity, polarity=polarity, coloured=coloured)
-    return peaks.chosen(sensitivity, commonness)
+    return peaks.chosen(sensitivity, leaning)
 
 
 def judge_peaks(

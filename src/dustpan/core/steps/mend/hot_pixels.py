@@ -14,7 +14,7 @@ from dustpan.core.document.forms import POINTS
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters import specks
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.filters.speck_shapes import commonness
+from dustpan.core.filters.speck_shapes import leaning
 from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, mend_mosaic
 from dustpan.core.noise.fields import EvenField
 from dustpan.core.picture.curve import encode_curve
@@ -79,11 +79,11 @@ class SpeckAnalysis:
     Attributes
     ----------
     count : about how many specks it has.
-    commonness : what is added to the odds of its peaks, see `speck_shapes.commonness`.
+    leaning : what is added to the odds of its peaks, see `speck_shapes.leaning`.
     """
 
     count: float
-    commonness: float = 0.0
+    leaning: float = 0.0
 
 
 class HotPixels(StepKind):
@@ -121,13 +121,13 @@ class HotPixels(StepKind):
             return sigma, specks.judge_peaks(crop[0], sigma=sigma, **_asked(params))
 
         judged = survey.spread(judge, crops)
-        common = commonness(np.concatenate([peaks.odds for _, peaks in judged])) if judged else 0.0
+        lean = leaning(np.concatenate([peaks.odds for _, peaks in judged])) if judged else 0.0
         marks = []
         for (crop, region), (sigma, peaks) in zip(crops, judged, strict=True):
-            found = peaks.chosen(params.sensitivity, common).marks(crop.shape[:2])
+            found = peaks.chosen(params.sensitivity, lean).marks(crop.shape[:2])
             kept, more = _by_hand(region, found.shape, params, context)
             marks.append(((found | _others(crop, region, sigma, params, context)) & ~kept) | more)
-        return SpeckAnalysis(_of_whole(marks, survey.size), common)
+        return SpeckAnalysis(_of_whole(marks, survey.size), lean)
 
     def mark(self, tile, region, params, analysis, context: Context) -> np.ndarray:
         """Return the marks (h x w bool) of the specks in a tile; looks 32 px around."""
@@ -249,8 +249,8 @@ def _specks(
     tile: np.ndarray, sigma: np.ndarray, params: HotPixelParams, analysis: SpeckAnalysis | None
 ) -> specks.Specks:
     """Return single pixels and small clusters."""
-    common = analysis.commonness if analysis is not None else 0.0
-    return specks.find_specks(tile, sigma=sigma, commonness=common, **_asked(params))
+    lean = analysis.leaning if analysis is not None else 0.0
+    return specks.find_specks(tile, sigma=sigma, leaning=lean, **_asked(params))
 
 
 def _of_whole(marks: Sequence[np.ndarray], size: Size) -> float:
