@@ -9,7 +9,7 @@ import numpy as np
 
 from dustpan.core.filters.colour import highest_channel
 
-NEAR = 9  # px, side of the surroundings that peaks are described by
+NEAR, FACTS = 9, 15  # px, side of the surroundings that peaks are described by; numbers that describe one
 _WINDOW = 33  # px, side of the square in which fine detail is counted
 _DETAIL = np.array([8, 16, 32, 64, 128], np.float32) / 255  # sizes of detail that are counted
 _LARGEST = 3.0  # times the peak, that surroundings are held to

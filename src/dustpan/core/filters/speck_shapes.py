@@ -14,13 +14,14 @@ from importlib import resources
 
 import numpy as np
 
-from dustpan.core.filters.speck_peaks import NEAR, Peaks, describe
+from dustpan.core.filters.speck_peaks import FACTS, NEAR, Peaks, describe, scale
 
 Weights = Mapping[str, np.ndarray]
 
 WIDE, TOUCHED = 15, 5  # px: of the surroundings of the second look, and of what a speck can have touched
-_DOUBTFUL = (-5.0, 9.0)  # logarithms of the odds at the first look between which peaks get a second
+_DOUBTFUL = (-3.0, 9.0)  # logarithms of the odds at the first look between which peaks get a second
 FIRST_FACTS = 12  # of those that are known of a peak, which the first look takes
+_RAISED = 5.0  # what a second look hardly ever adds to odds
 _FILE = "specks.npz"
 _AT_ONCE, _AT_ONCE_WIDE = 4096, 512
 _LEAST_TOUCH = 0.03  # of the peak's height, that a speck has added to a pixel which it has touched
@@ -31,21 +32,29 @@ _LENIENT = 3.3  # most that is added to odds so that few specks are missed
 _COMMON, _TURNS = (-6.0, 0.0), 60  # least and most that is added to odds; turns until that settles
 
 
-def tell_odds(peaks: Peaks, *, weights: Weights | None = None) -> np.ndarray:
+def tell_odds(peaks: Peaks, *, least: float = 0.0, weights: Weights | None = None) -> np.ndarray:
     """Return how likely each peak is a speck, (n,) logarithms of odds.
 
-    `weights` are the shipped ones unless others are given.
+    Parameters
+    ----------
+    peaks : of a tile.
+    least : odds that matter; those that will hardly come to so much get no second look.
+    weights : the shipped ones unless others are given.
     """
     weights = _weights() if weights is None else weights
-    odds = np.empty(len(peaks), np.float32)
+    odds, facts = np.empty(len(peaks), np.float32), np.empty((len(peaks), FACTS), np.float32)
+    height, medians = np.empty(len(peaks), np.float32), np.empty((len(peaks), 3), np.float32)
     for part in _parts(len(peaks), _AT_ONCE):
         chosen = peaks.among(part)
-        odds[part] = first_odds(*describe(chosen.surroundings(NEAR), chosen.noise, chosen.detail)[:2], weights)
-    doubtful = np.flatnonzero(is_doubtful(odds))
+        pixels, facts[part], height[part], medians[part] = describe(
+            chosen.surroundings(NEAR), chosen.noise, chosen.detail
+        )
+        odds[part] = first_odds(pixels, facts[part], weights)
+    doubtful = np.flatnonzero(is_doubtful(odds) & (odds > least - _RAISED))
     for part in _parts(len(doubtful), _AT_ONCE_WIDE):
-        chosen = peaks.among(doubtful[part])
-        pixels, facts, _, _ = describe(chosen.surroundings(WIDE), chosen.noise, chosen.detail)
-        odds[doubtful[part]] = look("second", pixels, facts, weights)[:, 0]
+        again = doubtful[part]
+        pixels = scale(peaks.among(again).surroundings(WIDE), height[again], medians[again])
+        odds[again] = look("second", pixels, facts[again], weights)[:, 0]
     return odds
 
 

@@ -69,7 +69,7 @@ class JudgedPeaks:
 
     def chosen(self, sensitivity: float, leaning: float) -> Specks:
         """Return those that are taken for specks; settings as for `find_specks`."""
-        sure = self.odds + leaning > LIKELY + _PER_SENSITIVITY * np.log(sensitivity / _USUAL)
+        sure = self.odds + leaning > _least_odds(sensitivity)
         peaks = self.peaks.among(sure)
         added = tell_added(peaks)
         apart = _apart(peaks.points, np.abs(added), peaks.tile.shape[:2])
@@ -102,12 +102,14 @@ def find_specks(
     surroundings (`speck_shapes`). A point of light is spread by the lens before it meets the sensor, a hot pixel is not
     (compare van Dokkum 2001, doi 10.1086/323894).
     """
-    peaks = judge_peaks(tile, sigma=sigma, sensitivity=sensitivity, polarity=polarity, coloured=coloured)
+    peaks = judge_peaks(
+        tile, sigma=sigma, sensitivity=sensitivity, polarity=polarity, coloured=coloured, leaning=leaning
+    )
     return peaks.chosen(sensitivity, leaning)
 
 
 def judge_peaks(
-    tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, polarity: int, coloured: bool
+    tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, polarity: int, coloured: bool, leaning: float = 0.0
 ) -> JudgedPeaks:
     """Return what stands out of a tile, and how likely each is a speck; settings as for `find_specks`."""
     tile, sigma = (np.require(a, np.float32, ("C", "W")) for a in (tile, sigma))
@@ -116,7 +118,12 @@ def judge_peaks(
     signs, noise = standing[tuple(points.T)], sigma[:, *points.T].T
     clear = _clear(cut_around(tile, points, NEAR) * signs[:, None, None, None], noise, sensitivity, coloured)
     peaks = Peaks.at(tile, points[clear], signs[clear], noise[clear])
-    return JudgedPeaks(peaks, tell_odds(peaks))
+    return JudgedPeaks(peaks, tell_odds(peaks, least=_least_odds(sensitivity) - leaning))
+
+
+def _least_odds(sensitivity: float) -> float:
+    """Return the logarithm of the odds from which a peak is taken for a speck."""
+    return LIKELY + _PER_SENSITIVITY * float(np.log(sensitivity / _USUAL))
 
 
 def _inside(points: np.ndarray, shape: tuple[int, ...], rim: int) -> np.ndarray:
