@@ -213,7 +213,7 @@ def test_of_two_specks_side_by_side_both_are_mended_and_a_smeared_one_is_one():
     rng = np.random.default_rng(7)
     sound = (0.4 + rng.normal(0, 0.01, (60, 60, 3))).astype(np.float32)
     tile, sigma = sound.copy(), np.full((3, 60, 60), 0.01, np.float32)
-    tile[20, 20], tile[20, 22] = 0.95, 0.8
+    tile[20, 20], tile[20, 22] = 0.95, 0.9
     tile[41, 40], tile[40, 40] = 0.7, 0.95
     specks = find_specks(tile, sigma=sigma, sensitivity=6.0, polarity=BRIGHT, coloured=True)
     assert specks.points.tolist() == [[20, 20], [20, 22], [40, 40]]
