@@ -17,6 +17,7 @@ from dustpan.ui.widgets.discard import discard
 from dustpan.ui.widgets.icons import icon
 
 _CARD = QSize(152, 46)
+_WIDER = 12  # px, steps of the width of cards that do not fit, so that it hardly moves with a figure
 _FAR = 12  # px the pointer moves before a card is dragged
 _DOT = 20  # px at the card's left that switch the step
 
@@ -38,7 +39,7 @@ class Card(QPushButton):
         self.small: QPixmap | None = None  # its Where in small
         self._pressed: QPoint | None = None
         self._dragging = False
-        self._small = False
+        self._figured = True
         self.setFixedSize(_CARD)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -49,18 +50,27 @@ class Card(QPushButton):
         state = "on" if step.on else "off"
         self.setAccessibleName(f"Step {step.title}, {state}{', chosen' if picked else ''}")
         self.setAccessibleDescription(figure)
-        self.set_small(self._small)
         self.setToolTip(
             f"{kind_of(step.kind).help}\nClick to see its controls; the dot turns it on or off;"
             " drag it to another place; double-click names it; Delete removes it."
         )
         self.update()
 
-    def set_small(self, small: bool) -> None:
-        """Show the name alone, or the figure too."""
-        self._small = small
-        name = theme.metrics(10, bold=True).horizontalAdvance(self.step.title)
-        self.setFixedWidth(min(_CARD.width(), 26 + name + (26 if self._partly else 10)) if small else _CARD.width())
+    def width_of(self, *, figure: bool) -> int:
+        """Return the width that its name takes, and its figure too if that is shown; no more than a whole card's."""
+        name = theme.metrics(10, bold=True).horizontalAdvance(self.step.title) + (26 if self._partly else 10)
+        words = theme.metrics(8).horizontalAdvance(self._words) + 10 if figure else 0
+        return min(_CARD.width(), -(-(26 + max(name, words)) // _WIDER) * _WIDER)
+
+    def fit(self, width: int, *, figure: bool) -> None:
+        """Take a width, and show the figure or the name alone."""
+        self._figured = figure
+        self.setFixedWidth(width)
+        self.update()
+
+    @property
+    def _words(self) -> str:
+        return self.figure if self.step.on else "off"
 
     @property
     def _partly(self) -> bool:
@@ -81,11 +91,10 @@ class Card(QPushButton):
         room = QRectF(26, 5, self.width() - (64 if self.small is not None else 46 if self._partly else 32), 19)
         name = painter.fontMetrics().elidedText(self.step.title, Qt.TextElideMode.ElideRight, int(room.width()) + 1)
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, name)
-        if not self._small:
+        if self._figured:
             painter.setPen(theme.colour(theme.VERDIGRIS if self.step.on else "faint"))
             painter.setFont(theme.font(8))
-            words = self.figure if self.step.on else "off"
-            painter.drawText(QRectF(26, 24, self.width() - 34, 16), Qt.AlignmentFlag.AlignVCenter, words)
+            painter.drawText(QRectF(26, 24, self.width() - 34, 16), Qt.AlignmentFlag.AlignVCenter, self._words)
         self._paint_sign(painter)
 
     def _paint_dot(self, painter: QPainter) -> None:
@@ -254,6 +263,7 @@ class RouteBar(QWidget):
             self._build(route)
         for step in route:
             self._cards[step.id].show_step(step, self._figure(step), step.id == self.session.chosen_id)
+        self._fit()
         ready = self.session.engine is not None
         self._line.update()
         self._masks.refresh()
@@ -298,15 +308,18 @@ class RouteBar(QWidget):
         self._fit()
 
     def resizeEvent(self, event):
-        """Shrink the cards to their names where they do not fit."""
+        """Shrink the cards where they do not fit."""
         super().resizeEvent(event)
         self._fit()
 
     def _fit(self) -> None:
+        """Give all cards their full width, or that of their words, or that of their names alone, as there is room."""
         room = self.width() - 34 - 10 - self.propose_button.sizeHint().width() - 40
-        small = len(self._cards) * (_CARD.width() + 10) > room
-        for card in self._cards.values():
-            card.set_small(small)
+        cards = self._cards.values()
+        ways = [[_CARD.width()] * len(cards), *([card.width_of(figure=f) for card in cards] for f in (True, False))]
+        way = next((n for n, widths in enumerate(ways) if sum(widths) + 10 * len(cards) <= room), len(ways) - 1)
+        for card, width in zip(cards, ways[way], strict=True):
+            card.fit(width, figure=way < len(ways) - 1)
 
     def contextMenuEvent(self, event):
         """Offer the same menu beside the cards: it pastes, and copies the whole route."""
