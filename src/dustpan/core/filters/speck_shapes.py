@@ -32,16 +32,15 @@ _LENIENT = 3.3  # most that is added to odds so that few specks are missed
 _COMMON, _TURNS = (-6.0, 0.0), 60  # least and most that is added to odds; turns until that settles
 
 
-def tell_odds(peaks: Peaks, *, least: float = 0.0, weights: Weights | None = None) -> np.ndarray:
+def tell_odds(peaks: Peaks, *, least: float = 0.0) -> np.ndarray:
     """Return how likely each peak is a speck, (n,) logarithms of odds.
 
     Parameters
     ----------
     peaks : of a tile.
     least : odds that matter; those that will hardly come to so much get no second look.
-    weights : the shipped ones unless others are given.
     """
-    weights = _weights() if weights is None else weights
+    weights = _weights()
     odds, facts = np.empty(len(peaks), np.float32), np.empty((len(peaks), FACTS), np.float32)
     height, medians = np.empty(len(peaks), np.float32), np.empty((len(peaks), 3), np.float32)
     for part in _parts(len(peaks), _AT_ONCE):
@@ -69,7 +68,7 @@ def is_doubtful(odds: np.ndarray) -> np.ndarray:
     return (odds > _DOUBTFUL[0]) & (odds < _DOUBTFUL[1])
 
 
-def tell_added(peaks: Peaks, *, weights: Weights | None = None) -> np.ndarray:
+def tell_added(peaks: Peaks) -> np.ndarray:
     """Return what peaks have added if they are specks, (n, 5, 5, 3); to dark ones' negatives.
 
     Notes
@@ -77,7 +76,7 @@ def tell_added(peaks: Peaks, *, weights: Weights | None = None) -> np.ndarray:
     One half of the network tells what was added; the other what a pixel would be without, beside the median of the
     surroundings, which is surer where much was added.
     """
-    weights = _weights() if weights is None else weights
+    weights = _weights()
     added = np.empty((len(peaks), TOUCHED, TOUCHED, 3), np.float32)
     rim = (WIDE - TOUCHED) // 2
     for part in _parts(len(peaks), _AT_ONCE_WIDE):

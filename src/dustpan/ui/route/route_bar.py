@@ -58,7 +58,7 @@ class Card(QPushButton):
 
     def width_of(self, *, figure: bool) -> int:
         """Return the width that its name takes, and its figure too if that is shown; no more than a whole card's."""
-        name = theme.metrics(10, bold=True).horizontalAdvance(self.step.title) + (26 if self._partly else 10)
+        name = theme.metrics(10, bold=True).horizontalAdvance(self.step.title) + self._room_of_sign + 4
         words = theme.metrics(8).horizontalAdvance(self._words) + 10 if figure else 0
         return min(_CARD.width(), -(-(26 + max(name, words)) // _WIDER) * _WIDER)
 
@@ -71,6 +71,11 @@ class Card(QPushButton):
     @property
     def _words(self) -> str:
         return self.figure if self.step.on else "off"
+
+    @property
+    def _room_of_sign(self) -> int:
+        """Width beside the name, of the sign that the step does not work everywhere in full."""
+        return 38 if self.small is not None else 20 if self._partly else 6
 
     @property
     def _partly(self) -> bool:
@@ -88,7 +93,7 @@ class Card(QPushButton):
         self._paint_dot(painter)
         painter.setPen(theme.colour(("bright" if self.picked else "text") if self.step.on else "faint"))
         painter.setFont(theme.font(10, bold=self.picked))
-        room = QRectF(26, 5, self.width() - (64 if self.small is not None else 46 if self._partly else 32), 19)
+        room = QRectF(26, 5, self.width() - 26 - self._room_of_sign, 19)
         name = painter.fontMetrics().elidedText(self.step.title, Qt.TextElideMode.ElideRight, int(room.width()) + 1)
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, name)
         if self._figured:
@@ -273,7 +278,7 @@ class RouteBar(QWidget):
     def _show_mask(self, step_id: str, mask: QPixmap) -> None:
         if step_id in self._cards:
             self._cards[step_id].small = mask
-            self._cards[step_id].update()
+            self._fit()
 
     def _figure(self, step: Step) -> str:
         prepared = self.session.plan.find(step.id) if self.session.plan else None
