@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -13,6 +14,7 @@ from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.region import Region
 from dustpan.core.steps.base import Context, StepKind
 from dustpan.core.steps.finding import Finding
+from dustpan.core.steps.mend.sensor_lines import crops_without_lines
 
 _STRIP = 256  # rows, or columns, that are read at once
 _OF_NOISE, _LEAST = 0.07, 0.2 / DISPLAY  # bands stronger than both are found
@@ -91,9 +93,11 @@ class Banding(StepKind):
         return analysis.rows is None and analysis.columns is None
 
     def propose(self, survey):
-        """Propose the step where bands are found."""
+        """Propose the step where the crops show bands, and the whole picture bears them out."""
         params = self.measured(survey)
-        return None if self.idle(params) else params
+        if self.idle(params) or self.found_nothing(params, self.analyse(params, survey)):
+            return None
+        return params
 
     def findings(self, survey):
         """Return the bands along rows and along columns."""
@@ -137,9 +141,18 @@ def _reduced(offsets: np.ndarray, level: int) -> np.ndarray:
 
 
 def _strength(survey: Survey, columns: bool) -> tuple[bool, float, bool]:
-    """Return whether the survey's crops show bands, how strong, and whether these were added to light."""
+    """Return whether the survey's crops show bands, how strong, and whether these were added to light.
+
+    Sensor lines are a matter of their own, and are left out.
+    """
+    found = _strength_in(survey.crops, survey, columns)
+    without = crops_without_lines(survey) if found[0] else None
+    return found if without is None else _strength_in(without, survey, columns)
+
+
+def _strength_in(crops: Sequence[np.ndarray], survey: Survey, columns: bool) -> tuple[bool, float, bool]:
     groups: dict[int, list[np.ndarray]] = {}
-    for crop, region in zip(survey.crops, survey.crop_regions, strict=True):
+    for crop, region in zip(crops, survey.crop_regions, strict=True):
         cells = average_cells(_turned(crop, columns))
         groups.setdefault(region[not columns], []).append(cells[:, : cells.shape[1] // SEGMENT * SEGMENT])
     rows = [np.concatenate(cells, axis=1) for cells in groups.values()]

@@ -11,6 +11,7 @@ from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.lines import SUPPORT, Crop, Lines, find_lines, mend_lines
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Survey
+from dustpan.core.picture.region import Region
 from dustpan.core.picture.source import Mosaic
 from dustpan.core.steps.base import Context, StepKind
 from dustpan.core.steps.finding import Finding
@@ -67,12 +68,7 @@ class SensorLines(StepKind):
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its lines brought back; looks 96 px around."""
-        turned = tile.swapaxes(0, 1) if analysis.columns else tile
-        first = region[0] if analysis.columns else region[1]
-        mended = mend_lines(
-            turned, first, analysis.lines, apart=_apart(context.mosaic), strength=float(params.strength)
-        )
-        return mended.swapaxes(0, 1) if analysis.columns else mended
+        return _mended(tile, region, analysis, context.mosaic, float(params.strength))
 
     def scaled(self, params, level):
         """Leave the step out of drafts, in which fine lines are averaged away."""
@@ -127,6 +123,23 @@ def _find(survey: Survey, params: SensorLinesParams) -> LinesAnalysis | None:
     asked = [columns for columns in (False, True) if params.direction in ("auto", "columns" if columns else "rows")]
     found = [one for one in survey.spread(look, asked) if one is not None]
     return max(found, key=lambda one: one.lines.size, default=None)
+
+
+def crops_without_lines(survey: Survey) -> list[np.ndarray] | None:
+    """Return a survey's crops with their lines brought back, or None where they have none."""
+    found = survey.once("lines", lambda: _find(survey, SensorLinesParams()))
+    if found is None:
+        return None
+    crops = zip(survey.crops, survey.crop_regions, strict=True)
+    return survey.spread(lambda crop: _mended(*crop, found, survey.mosaic, 1.0), list(crops))
+
+
+def _mended(
+    tile: np.ndarray, region: Region, found: LinesAnalysis, mosaic: Mosaic | None, strength: float
+) -> np.ndarray:
+    turned, first = (tile.swapaxes(0, 1), region[0]) if found.columns else (tile, region[1])
+    mended = mend_lines(turned, first, found.lines, apart=_apart(mosaic), strength=strength)
+    return mended.swapaxes(0, 1) if found.columns else mended
 
 
 def _crop(crop: np.ndarray, at: tuple[int, int], columns: bool) -> Crop:
