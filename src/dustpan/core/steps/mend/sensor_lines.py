@@ -130,8 +130,11 @@ def crops_without_lines(survey: Survey) -> list[np.ndarray] | None:
     found = survey.once("lines", lambda: _find(survey, SensorLinesParams()))
     if found is None:
         return None
-    crops = zip(survey.crops, survey.crop_regions, strict=True)
-    return survey.spread(lambda crop: _mended(*crop, found, survey.mosaic, 1.0), list(crops))
+
+    def mend(crop: tuple[np.ndarray, Region]) -> np.ndarray:
+        return _mended(crop[0], crop[1], found, survey.mosaic, 1.0)
+
+    return survey.spread(mend, list(zip(survey.crops, survey.crop_regions, strict=True)))
 
 
 def _mended(
