@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -10,10 +11,12 @@ import numpy as np
 from dustpan.core.filters.speck_peaks import NEAR, Peaks, cut_around
 from dustpan.core.filters.speck_shapes import LIKELY, TOUCHED, tell_added, tell_odds
 from dustpan.core.kernels.specks import fill_touched, judge_specks, mark_in_mosaic, mark_standing, mark_touched
+from dustpan.core.picture.region import Margins
 
 RING = 3  # px from a speck's centre to the ring it is compared with
 REACH = 6  # px searched outward for sound pixels to fill from
-SUPPORT = 32  # px: 2 touched, 10 over higher peaks one after the other, 18 of the square in which detail is counted
+_BEARING = 12  # px from a pixel to the peaks that bear on it: 2 touched, 10 over higher ones one after the other
+SUPPORT = 32  # px: to these, and 18 of the square around each in which detail is counted
 
 #: Polarities, to be added.
 BRIGHT, DARK = 1, 2
@@ -78,7 +81,14 @@ class JudgedPeaks:
 
 
 def find_specks(
-    tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, polarity: int, coloured: bool, leaning: float = 0.0
+    tile: np.ndarray,
+    *,
+    sigma: np.ndarray,
+    sensitivity: float,
+    polarity: int,
+    coloured: bool,
+    leaning: float = 0.0,
+    margins: Margins = (0, 0, 0, 0),
 ) -> Specks:
     """Find hot (or dead) pixels, and what they have added.
 
@@ -91,10 +101,11 @@ def find_specks(
     polarity : BRIGHT, DARK or both (their sum).
     coloured : also take specks of one colour alone.
     leaning : added to the odds of each peak, as specks are common or rare in the picture: see `speck_shapes.leaning`.
+    margins : px at the left, top, right and bottom that are only there to be looked at, at most `SUPPORT`.
 
     Returns
     -------
-    The specks; a rim of 4 px has none.
+    The specks; a rim of 4 px has none, and of the margins only what bears on the pixels inside.
 
     Notes
     -----
@@ -103,18 +114,32 @@ def find_specks(
     (compare van Dokkum 2001, doi 10.1086/323894).
     """
     peaks = judge_peaks(
-        tile, sigma=sigma, sensitivity=sensitivity, polarity=polarity, coloured=coloured, leaning=leaning
+        tile,
+        sigma=sigma,
+        sensitivity=sensitivity,
+        polarity=polarity,
+        coloured=coloured,
+        leaning=leaning,
+        margins=margins,
     )
     return peaks.chosen(sensitivity, leaning)
 
 
 def judge_peaks(
-    tile: np.ndarray, *, sigma: np.ndarray, sensitivity: float, polarity: int, coloured: bool, leaning: float = 0.0
+    tile: np.ndarray,
+    *,
+    sigma: np.ndarray,
+    sensitivity: float,
+    polarity: int,
+    coloured: bool,
+    leaning: float = 0.0,
+    margins: Margins = (0, 0, 0, 0),
 ) -> JudgedPeaks:
     """Return what stands out of a tile, and how likely each is a speck; settings as for `find_specks`."""
     tile, sigma = (np.require(a, np.float32, ("C", "W")) for a in (tile, sigma))
     standing = standing_out(tile, sigma, np.float32(_FIRST_LOOK * sensitivity), polarity, coloured=coloured)
-    points = _inside(_points(standing), tile.shape, NEAR // 2)
+    rims = [max(margin - _BEARING, NEAR // 2) for margin in margins]
+    points = _inside(_points(standing), tile.shape, rims)
     signs, noise = standing[tuple(points.T)], sigma[:, *points.T].T
     clear = _clear(cut_around(tile, points, NEAR) * signs[:, None, None, None], noise, sensitivity, coloured)
     peaks = Peaks.at(tile, points[clear], signs[clear], noise[clear])
@@ -126,9 +151,11 @@ def _least_odds(sensitivity: float) -> float:
     return LIKELY + _PER_SENSITIVITY * float(np.log(sensitivity / _USUAL))
 
 
-def _inside(points: np.ndarray, shape: tuple[int, ...], rim: int) -> np.ndarray:
-    """Return the points that are at least so many px from the border."""
-    return points[((points >= rim) & (points < np.array(shape[:2]) - rim)).all(axis=1)]
+def _inside(points: np.ndarray, shape: tuple[int, ...], rims: Sequence[int]) -> np.ndarray:
+    """Return the points that are at least so many px from the left, top, right and bottom."""
+    left, top, right, bottom = rims
+    first, end = np.array([top, left]), np.array([shape[0] - bottom, shape[1] - right])
+    return points[((points >= first) & (points < end)).all(axis=1)]
 
 
 def _apart(points: np.ndarray, added: np.ndarray, shape: tuple[int, int]) -> np.ndarray:

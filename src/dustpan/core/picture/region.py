@@ -7,6 +7,7 @@ import numpy as np
 Region = tuple[int, int, int, int]  # x0, y0, x1, y1 in pixels
 Extent = tuple[float, float, float, float]  # x0, y0, x1, y1 as parts of the picture's width and height
 Size = tuple[int, int]  # width, height in pixels
+Margins = tuple[int, int, int, int]  # at the left, top, right and bottom, in pixels
 
 WHOLE: Extent = (0.0, 0.0, 1.0, 1.0)
 
@@ -26,6 +27,14 @@ def with_margin(region: Region, margin: int, size: Size) -> Region:
     """Return a region with a margin around it, as far as the picture goes."""
     x0, y0, x1, y1 = region
     return max(x0 - margin, 0), max(y0 - margin, 0), min(x1 + margin, size[0]), min(y1 + margin, size[1])
+
+
+def margins_of(wide: Region, margin: int, size: Size) -> Margins:
+    """Return the margins that a region made by `with_margin` has at least: none at the picture's border."""
+    left, top, right, bottom = (
+        margin * cut for cut in (wide[0] > 0, wide[1] > 0, wide[2] < size[0], wide[3] < size[1])
+    )
+    return left, top, right, bottom
 
 
 def region_around(x: float, y: float, size: Size, *, within: Size, step: int) -> Region:

@@ -18,7 +18,7 @@ from dustpan.core.filters.speck_shapes import leaning
 from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, mend_mosaic
 from dustpan.core.noise.fields import EvenField
 from dustpan.core.picture.curve import encode_curve
-from dustpan.core.picture.region import Region, Size
+from dustpan.core.picture.region import Region, Size, margins_of
 from dustpan.core.steps.base import Context, Inside, StepKind, repeat_points, smooth_points
 from dustpan.core.steps.finding import Finding
 
@@ -136,7 +136,8 @@ class HotPixels(StepKind):
         sigma = _channel_sigma(tile, region, context)
         kept, more = _by_hand(region, tile.shape[:2], params, context)
         others = _others(tile, region, sigma, params, context)
-        return ((_specks(tile, sigma, params, analysis).marks(tile.shape[:2]) | others) & ~kept) | more
+        found = _specks(tile, region, sigma, params, analysis, context)
+        return ((found.marks(tile.shape[:2]) | others) & ~kept) | more
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its specks filled; looks 32 px around."""
@@ -144,7 +145,7 @@ class HotPixels(StepKind):
             return _mosaic(tile, region, params, context)[1][..., None]
         sigma = _channel_sigma(tile, region, context)
         kept, more = _by_hand(region, tile.shape[:2], params, context)
-        found = _specks(tile, sigma, params, analysis).without(kept | more)
+        found = _specks(tile, region, sigma, params, analysis, context).without(kept | more)
         mended = specks.take_specks(tile, found, size=params.max_size)
         others = (_others(tile, region, sigma, params, context) & ~kept) | more
         return specks.fill_specks(mended, others, sigma=sigma, size=params.max_size)
@@ -246,11 +247,17 @@ def _mosaic(tile, region, params: HotPixelParams, context: Context) -> tuple[np.
 
 
 def _specks(
-    tile: np.ndarray, sigma: np.ndarray, params: HotPixelParams, analysis: SpeckAnalysis | None
+    tile: np.ndarray,
+    region: Region,
+    sigma: np.ndarray,
+    params: HotPixelParams,
+    analysis: SpeckAnalysis | None,
+    context: Context,
 ) -> specks.Specks:
     """Return single pixels and small clusters."""
     lean = analysis.leaning if analysis is not None else 0.0
-    return specks.find_specks(tile, sigma=sigma, leaning=lean, **_asked(params))
+    margins = margins_of(region, SUPPORT, context.size)
+    return specks.find_specks(tile, sigma=sigma, leaning=lean, margins=margins, **_asked(params))
 
 
 def _of_whole(marks: Sequence[np.ndarray], size: Size) -> float:
