@@ -6,10 +6,11 @@ import cv2
 import numpy as np
 import pytest
 
+from dustpan.core.filters.colour import to_opponent
 from dustpan.core.judge.figures import Figures, combine_figures, find_harms, measure_patch
 from dustpan.core.judge.harms.edges import halo_of
 from dustpan.core.judge.harms.louder import LOUDER, combine_louder, measure_louder
-from dustpan.core.judge.harms.texture import slope_gain
+from dustpan.core.judge.harms.texture import FLATTENED, slope_gain, slopes_of
 from dustpan.core.judge.harms.tones import lightness
 from dustpan.core.judge.spots import Spot
 from dustpan.core.picture.curve import decode_curve, encode_curve
@@ -65,6 +66,18 @@ def test_noise_does_not_pass_for_texture(share, sigma):
     cleaned, drawn_anew = grey(weave(0.06 * share)), grey(weave(0.06)) + noise(sigma, 2)
     assert figures(before, cleaned, sigma=luminance).texture_kept == pytest.approx(share, abs=0.08)
     assert figures(before, drawn_anew, sigma=luminance).texture_kept == pytest.approx(1.0, abs=0.08)
+
+
+@pytest.mark.parametrize("sigma", [0.0, 0.01, 0.02, 0.03])
+def test_texture_that_noise_hides_is_not_missed(sigma):
+    texture = grey(weave(0.06))
+    before, luminance = texture + noise(sigma, 1), sigma * 3**0.5
+    slopes = [float((slopes_of(to_opponent(p)[0]) ** 2).mean()) for p in (texture, before)]
+    told = slopes[0] / slopes[1]
+    for part, flattened in ((1.0, False), (0.9, False), (0.7, True)):
+        found = figures(before, grey(weave(0.06 * told * part)), sigma=luminance)
+        assert found.texture_told == pytest.approx(told, abs=0.05)
+        assert (FLATTENED.size_in(found) is not None) == flattened
 
 
 @pytest.mark.parametrize("turn", [0.0, 12.0, 45.0, 90.0, 200.0])
@@ -182,4 +195,5 @@ def test_noise_that_gets_louder_in_bare_places_is_told_and_quieter_is_not():
         assert combine_louder([measure_louder((before, after))] * 2) == pytest.approx(expected, abs=0.08)
     quiet = grey(0.4 + 0.2 * (before[..., 0] - 0.4))
     assert combine_louder([measure_louder((quiet, grey(0.4 + 1.4 * (quiet[..., 0] - 0.4))))] * 2) == 0.0  # not seen
-    assert combine_louder([]) is None and LOUDER.past_limit(0.3) and not LOUDER.past_limit(0.2)
+    assert combine_louder([]) is None and LOUDER.size_in(Figures(noise_louder=0.3)) == 0.3
+    assert LOUDER.size_in(Figures(noise_louder=0.2)) is None

@@ -38,6 +38,7 @@ class Figures:
     Attributes
     ----------
     texture_kept : share of the texture, 1 is untouched.
+    texture_told : share of it that can be told from the noise.
     halo : overshoot at the strongest edges as a share of their step, in the patch where it is worst.
     shadow_shift : change of L* in the darks.
     speck_shift : the part of it that single pixels make, as where white specks went.
@@ -52,6 +53,7 @@ class Figures:
     """
 
     texture_kept: float | None = None
+    texture_told: float = 1.0
     halo: float | None = None
     shadow_shift: float | None = None
     speck_shift: float | None = None
@@ -70,7 +72,7 @@ class Figures:
 class PatchFigures:
     """What one patch adds to the figures, as each module of `harms` measures it."""
 
-    texture: tuple[float, float]
+    texture: texture.Texture
     edges: Edges | None
     darks: tones.Darks
     highlights: tuple[int, float]
@@ -113,8 +115,10 @@ def combine_figures(patches: Sequence[PatchFigures]) -> Figures:
     """Return the figures over patches."""
     shadow_shift, speck_shift, cast = tones.combine_darks([p.darks for p in patches]) or (None, None, None)
     black, white = clipping.combine_clipping([p.clipping for p in patches])
+    kept, told = texture.combine_texture([p.texture for p in patches]) or (None, 1.0)
     return Figures(
-        texture_kept=texture.combine_texture([p.texture for p in patches]),
+        texture_kept=kept,
+        texture_told=told,
         halo=edges.combine_halo([p.edges for p in patches if p.edges is not None]),
         shadow_shift=shadow_shift,
         speck_shift=speck_shift,
@@ -140,11 +144,11 @@ def find_harms(whole: Figures, spots: Sequence[Spot], each: Sequence[Figures]) -
     """
     found = []
     for harm in HARMS:
-        value = getattr(whole, harm.figure)
-        if value is None or not harm.past_limit(value):
+        value = harm.size_in(whole)
+        if value is None:
             continue
-        own = [(spot, getattr(figures, harm.figure)) for spot, figures in zip(spots, each, strict=True)]
-        worse = [(spot, size) for spot, size in own if size is not None and harm.past_limit(size)]
+        own = [(spot, harm.size_in(figures)) for spot, figures in zip(spots, each, strict=True)]
+        worse = [(spot, size) for spot, size in own if size is not None]
         worse.sort(key=lambda entry: entry[1], reverse=not harm.below)
         points = tuple((spot.x, spot.y) for spot, _ in worse[:_MOST_POINTS])
         size = value * harm.scale

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from dustpan.core.document.history import Document
+from dustpan.core.judge.harms.texture import FLATTENED
 from dustpan.core.judge.report import Report, judge, plan_reference, report_on
 from dustpan.core.judge.spots import Spot, choose_patches
 from dustpan.core.noise.model import DOUBTFUL, TONES
@@ -44,7 +45,7 @@ def readings_of(report: Report) -> list[Reading]:
     found = report.figures
     lines = [
         _noise_left(*report.noise, report.doubt),
-        None if found.texture_kept is None else _texture(found.texture_kept),
+        None if found.texture_kept is None else _texture(found.texture_kept, FLATTENED.size_in(found) is not None),
         None if found.halo is None else _halo(found.halo),
         None if found.shadow_shift is None else _shadows(found.shadow_shift),
         _newly_lost(found.clipped_black + found.clipped_white),
@@ -64,10 +65,13 @@ def _noise_left(before: float, after: float, doubt: float) -> Reading:
     return Reading("Noise left", f"{after:.1f} of {'about ' if unsure else ''}{before:.1f}", share, False, tip)
 
 
-def _texture(kept: float) -> Reading:
-    word = "raised" if kept > 1.03 else "kept" if kept > 0.93 else "softer" if kept > 0.8 else "flattened"
-    tip = "How much of the picture's own fine slopes is still there; 100 % is untouched. Worry under 80 %."
-    return Reading("Texture", percent(kept), word, kept <= 0.8, tip)
+def _texture(kept: float, flattened: bool) -> Reading:
+    word = "flattened" if flattened else "raised" if kept > 1.03 else "kept" if kept > 0.93 else "softer"
+    tip = (
+        "How much of the picture's own fine slopes is still there; 100 % is untouched. Worry under 80 %, or under 80 %"
+        " of what can be told from strong noise at all."
+    )
+    return Reading("Texture", percent(kept), word, flattened, tip)
 
 
 def _halo(rim: float) -> Reading:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -23,6 +24,7 @@ class Harm:
     limit : from where on it counts, upward, or downward when `below` is set.
     words : a sentence with {size}, the figure times `scale`.
     scale, below : see `words` and `limit`.
+    unit : the figure in whose parts the limit is given, or empty.
     drawn : whether it is one only where a step can have drawn it; else it was hidden in the picture.
     """
 
@@ -33,10 +35,15 @@ class Harm:
     scale: float = 1.0
     below: bool = False
     drawn: bool = False
+    unit: str = ""
 
-    def past_limit(self, value: float) -> bool:
-        """Return whether a figure is a harm."""
-        return value <= self.limit if self.below else value >= self.limit
+    def size_in(self, figures: Any) -> float | None:
+        """Return the size of the harm that figures tell, or None where it is none."""
+        value = getattr(figures, self.figure)
+        if value is None:
+            return None
+        limit = self.limit * (getattr(figures, self.unit) if self.unit else 1.0)
+        return value if (value <= limit if self.below else value >= limit) else None
 
 
 def cut_squares(plane: np.ndarray) -> np.ndarray:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -14,7 +15,9 @@ from dustpan.core.noise.model import DISPLAY
 #: sigma(tone) -> deviation of the luminance noise before the route, for tones of any shape
 SigmaOfTone = Callable[[np.ndarray], np.ndarray]
 
-FLATTENED = Harm("flattened", "texture_kept", 0.8, "texture flattened to {size:.0f} %", 100, below=True)
+FLATTENED = Harm(
+    "flattened", "texture_kept", 0.8, "texture flattened to {size:.0f} %", 100, below=True, unit="texture_told"
+)
 
 _BLUR = 0.9  # px, deviation of the blur before slopes are taken
 _STRUCTURED = 2.0  # slope energy of a square, times that of its noise, from which it counts as structured
@@ -50,8 +53,16 @@ def _speckled(energy: np.ndarray) -> np.ndarray:
     return highest.sum(axis=2) > _SPECK_SHARE * values.sum(axis=2)
 
 
-def measure_texture(pair: Pair, sigma: SigmaOfTone, gain: float) -> tuple[float, float]:
-    """Return the slope energy of the picture's own structure that is left after the route, and that was there before.
+class Texture(NamedTuple):
+    """Slope energy of the picture's own structure: left after a route, told from the noise, and there before."""
+
+    kept: float
+    told: float
+    there: float
+
+
+def measure_texture(pair: Pair, sigma: SigmaOfTone, gain: float) -> Texture:
+    """Return the slope energy of a patch's structure.
 
     Parameters
     ----------
@@ -63,6 +74,9 @@ def measure_texture(pair: Pair, sigma: SigmaOfTone, gain: float) -> tuple[float,
     -----
     Slopes of luminance before and after are multiplied with one another, so that what was drawn in anew does not
     count. Noise is taken off by the noise model; only squares with more structure than noise count.
+
+    No cleaning keeps all of a texture that is hardly stronger than the noise: what is right on average, as a Wiener
+    filter is, keeps its share of the energy. That much of it can be told from the noise.
     """
     before, after = (to_opponent(pixels)[0] for pixels in pair)
     slopes_before, slopes_after = slopes_of(before), slopes_of(after)
@@ -73,11 +87,11 @@ def measure_texture(pair: Pair, sigma: SigmaOfTone, gain: float) -> tuple[float,
     structured = (energy > (1 + _STRUCTURED) * noise + (0.2 / DISPLAY) ** 2) & ~_speckled(energies)
     own = (energy - noise)[structured]
     # Where structure is strong, noise is kept with it: its share follows that of the whole square.
-    share = shared[structured] / np.maximum(energy[structured], 1e-12)
-    return float((share * own).sum()), float(own.sum())
+    each = own / np.maximum(energy[structured], 1e-12)
+    return Texture(float((shared[structured] * each).sum()), float((own * each).sum()), float(own.sum()))
 
 
-def combine_texture(patches: Sequence[tuple[float, float]]) -> float | None:
-    """Return the share of the texture that is kept over patches, 1 is untouched; None without any."""
-    kept, there = np.sum(patches, axis=0)
-    return float(kept / there) if there > 0 else None
+def combine_texture(patches: Sequence[Texture]) -> tuple[float, float] | None:
+    """Return the shares of the texture that are kept (1 is untouched) and told from the noise; None without any."""
+    kept, told, there = np.sum(patches, axis=0)
+    return (float(kept / there), float(told / there)) if there > 0 else None
