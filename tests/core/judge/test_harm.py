@@ -121,6 +121,17 @@ def test_a_cast_is_the_channel_that_moved_most(channel):
     assert figures(before + 0.5, after + 0.5).cast is None  # no darks to tell it from
 
 
+def test_noise_that_black_cut_off_leaves_no_cast_behind():
+    clean = np.broadcast_to(np.float32([0.22, 0.22, 0.03]), (SIDE, SIDE, 3)).copy()
+    before = np.clip(clean + np.random.default_rng(1).normal(0, 0.08, clean.shape), 0, 1).astype(np.float32)
+    assert abs(float((before - clean)[..., 2].mean())) > 3 / 255  # the mean of blue was moved
+    assert figures(before, clean).cast < 0.5
+    for channel in (0, 1):
+        cast = clean.copy()
+        cast[..., channel] += 10 / 255
+        assert figures(before, cast).cast > 2
+
+
 def test_darkened_highlights_and_new_clipping_are_seen():
     before = grey(np.full((SIDE, SIDE), 0.9))
     assert figures(before, before - np.float32(0.05)).highlight_shift == pytest.approx(-0.05, abs=1e-3)

@@ -93,9 +93,10 @@ def _cast(means: np.ndarray, medians: np.ndarray) -> float:
     """Return the cast, display values, from how the channels' means and medians (3,) changed.
 
     Black cuts noise off at its lower side, which lifts means but not medians; what was there without noise lies between
-    both. So a channel has moved by as much as they agree on.
+    both. So of what may have happened to a channel, that counts which sets it apart from the others least.
     """
-    moved = np.where(means * medians > 0, np.sign(means) * np.minimum(np.abs(means), np.abs(medians)), 0.0)
+    low, high = np.minimum(means, medians), np.maximum(means, medians)
+    moved = np.clip((low.max() + high.min()) / 2, low, high)
     return float(np.abs(moved - moved.mean()).max() * DISPLAY)
 
 
