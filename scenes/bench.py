@@ -29,7 +29,7 @@ def build(folder: Path, *, size: tuple[int, int], features: bool) -> dict:
         "focus_distance": 38.2,
         "to_world": T().look_at(origin=[1.2, -36, 19], target=[0.2, 0.5, 5.6], up=[0.012, 0, 1]),
         "film": film(size),
-        "sampler": {"type": "independent"},
+        "sampler": {"type": "ldsampler"},
     }
     return bench.scene
 

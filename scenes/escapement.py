@@ -32,7 +32,7 @@ def build(folder: Path, *, size: tuple[int, int], features: bool) -> dict:
         "focus_distance": 18.6,
         "to_world": T().look_at(origin=[1.6, -14.6, 12.2], target=[0.35, 0.55, 0.2], up=[0.02, 0, 1]),
         "film": film(size),
-        "sampler": {"type": "independent"},
+        "sampler": {"type": "ldsampler"},
     }
     return case.scene
 

@@ -40,7 +40,7 @@ def build(folder: Path, *, size: tuple[int, int], features: bool) -> dict:
         "focus_distance": 42.0,
         "to_world": T().look_at(origin=[-4.5, -41, 11.0], target=[0.9, 0, 15.9], up=[0.014, 0, 1]),
         "film": film(size),
-        "sampler": {"type": "independent"},
+        "sampler": {"type": "ldsampler"},
     }
     return town.scene
 

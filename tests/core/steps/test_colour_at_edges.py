@@ -11,7 +11,7 @@ import pytest
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.fringe import edge_gate, measure_fringes
-from dustpan.core.filters.shift import Shift, displacement
+from dustpan.core.filters.shift import Shift, displacement, measure_shift
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
@@ -89,6 +89,18 @@ def test_nothing_is_told_of_channels_where_noise_hides_their_edges(blur):
     picture = 0.5 + 0.12 * soft[..., :1] + 0.06 * soft[..., 1:] + rng.normal(0, 15 * LEVEL, (400, 500, 3))
     engine = Engine(Source(picture.astype(np.float32)))
     assert not kinds()["channel_shift"].findings(engine.survey(engine.plan(Document())))
+
+
+@pytest.mark.parametrize("quarters", [1, 3])
+def test_a_shift_is_told_when_more_than_one_part_of_the_picture_bears_it_out(quarters):
+    rng = np.random.default_rng(2)
+    plane = np.clip(0.5 + 0.6 * cv2.GaussianBlur(rng.normal(0, 1, (512, 512)), (0, 0), 1.5), 0.1, 0.9)
+    for row, column in (*((0, 0), (0, 256), (256, 0))[quarters:], (256, 256)):
+        plane[row : row + 256, column : column + 256] = 0.5
+    picture = np.repeat(plane[..., None].astype(np.float32), 3, axis=2)
+    picture[..., 2] = np.roll(picture[..., 2], 2, axis=1)
+    shift, error = measure_shift([picture], [(0, 0, 512, 512)], (512, 512), 2)
+    assert (error < 0.1 and shift.x == pytest.approx(2, abs=0.1)) if quarters > 1 else np.isinf(error)
 
 
 def with_rims(picture: np.ndarray, width: float = 1.6) -> tuple[np.ndarray, np.ndarray]:

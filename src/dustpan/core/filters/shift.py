@@ -21,6 +21,7 @@ _CLIPPED = 0.012  # working values nearer to black or white are taken for clippe
 _COARSE = 4.0  # px of a reduced crop, deviation of the blur that is taken off
 _RIM = 4  # px of a crop that are left out
 _PARTS = 4  # of each crop, which are compared
+_BORNE_OUT = 2.0  # number of parts that must know something of it, those that know less counted in part
 _CERTAIN = 300.0  # information from which a measurement counts for more than no displacement
 _WEAK = 0.05  # part of that, by which a measurement is held to the one before, and its parts to the whole
 _KNOWN = 4.0  # times that, from which no displacement is not even looked back to
@@ -79,16 +80,19 @@ def measure_shift(
     -----
     Both channels are brought to one contrast block by block, then the three numbers are refined by least squares on
     the slopes of green, from reduced crops to full ones (compare Lucas and Kanade 1981). Blocks in which the
-    channels do not show the same thing do not count. The error is what separate parts of the picture disagree by.
-    A displacement that reduced crops do not show is not looked for further.
+    channels do not show the same thing do not count. The error is what separate parts of the picture disagree by, and
+    infinite where hardly more than one of them knows anything. A displacement that reduced crops do not show is not
+    looked for further.
     """
-    shift, parts = Shift(), np.zeros((_PARTS, 3))
+    shift, parts, known = Shift(), np.zeros((_PARTS, 3)), np.zeros(_PARTS)
     for reduction, rounds in _SCALES:
         if reduction == 1 and shift.size < _WORTH_A_LOOK:
             break
         prepared = [_reduce(crop, reduction) for crop in crops]
         for _ in range(rounds):
-            shift, parts = _refine(prepared, regions, size, channel, shift, reduction)
+            shift, parts, known = _refine(prepared, regions, size, channel, shift, reduction)
+    if known.sum() ** 2 < _BORNE_OUT * (known**2).sum():
+        return shift, np.inf
     spread = parts.std(axis=0, ddof=1) / np.sqrt(_PARTS)
     return shift, Shift(*(float(v) for v in spread)).size
 
@@ -102,8 +106,8 @@ def _reduce(crop: np.ndarray, reduction: int) -> np.ndarray:
 
 def _refine(
     crops: Sequence[np.ndarray], regions: Sequence[Region], size: Size, channel: int, shift: Shift, reduction: int
-) -> tuple[Shift, np.ndarray]:
-    """Return the displacement after one round of least squares, and that of each of some parts of the picture."""
+) -> tuple[Shift, np.ndarray, np.ndarray]:
+    """Return the displacement after one round of least squares, that of some parts of the picture, what each knows."""
     normal, right = np.zeros((_PARTS, 3, 3)), np.zeros((_PARTS, 3))
     for crop, region in zip(crops, regions, strict=True):
         if min(crop.shape[:2]) >= 3 * _BLOCK:
@@ -126,7 +130,7 @@ def _refine(
     step = np.linalg.solve(total + weak, right.sum(axis=0) + towards) * reduction
     own = np.linalg.solve(normal + weak / _PARTS, (right + towards / _PARTS)[..., None])[..., 0] * reduction
     values = np.clip(before - step, -_LIMIT, _LIMIT)
-    return Shift(*(float(v) for v in values)), before - own
+    return Shift(*(float(v) for v in values)), before - own, normal[:, 0, 0] + normal[:, 1, 1]
 
 
 def _quarters(row: int, column: int) -> list[tuple[slice, slice]]:
