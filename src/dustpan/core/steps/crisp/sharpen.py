@@ -133,7 +133,9 @@ class Sharpen(StepKind):
         return params.amount <= 0
 
     def propose(self, survey):
-        """Propose the step where noise is cleaned and edges are not crisp already."""
+        """Propose the step where noise is cleaned and edges are not crisp already, as a renderer's are."""
+        if survey.rendered:
+            return None
         params = self.measured(survey)
         return params if survey.base_noise.noticeable and params.amount >= _LEAST_AMOUNT else None
 
