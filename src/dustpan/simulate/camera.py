@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import ndimage
+import scipy
 
 from dustpan.core.filters.tone import roll_off
 from dustpan.core.picture.curve import decode_curve, encode_curve
@@ -144,7 +144,7 @@ def hot_pixels(shape: tuple[int, int], settings: Settings) -> tuple[np.ndarray, 
 def line_light(sensor: np.ndarray, strength: float) -> np.ndarray:
     """Return what the rows of phase-detect sites read too much (H x W, 1 is white): more near bright light."""
     bright = np.clip(sensor.max(axis=2) - 0.9 / WHITE_BALANCE.max(), 0, None)
-    spread = ndimage.gaussian_filter(bright, sensor.shape[1] / 22.0, truncate=3.0)
+    spread = scipy.ndimage.gaussian_filter(bright, sensor.shape[1] / 22.0, truncate=3.0)
     added = np.zeros(bright.shape, np.float32)
     added[LINE_PHASE::LINE_PERIOD] = 0.004 + 0.05 * (spread / max(float(spread.max()), 1e-6))[LINE_PHASE::LINE_PERIOD]
     return strength * added
@@ -154,7 +154,7 @@ def fringed(light: np.ndarray, strength: float) -> np.ndarray:
     """Return light (H x W x 3) through a lens that spreads red a little and blue more than green."""
     spread = light.copy()
     for channel, share in ((0, 0.45), (2, 0.85)):
-        wide = ndimage.gaussian_filter(light[..., channel], FRINGE_WIDTH)
+        wide = scipy.ndimage.gaussian_filter(light[..., channel], FRINGE_WIDTH)
         spread[..., channel] += np.float32(share * strength) * (wide - light[..., channel])
     return spread
 
@@ -162,7 +162,7 @@ def fringed(light: np.ndarray, strength: float) -> np.ndarray:
 def sharpen_in_camera(picture: np.ndarray, amount: float) -> np.ndarray:
     """Sharpen luminance as cameras do: a plain unsharp mask of a small radius."""
     tone = picture.mean(axis=2)
-    detail = tone - ndimage.gaussian_filter(tone, 0.9)
+    detail = tone - scipy.ndimage.gaussian_filter(tone, 0.9)
     return np.clip(picture + (1.2 * amount * detail)[..., None], 0, 1).astype(np.float32)
 
 
@@ -193,8 +193,8 @@ def demosaic_fine(mosaic: np.ndarray) -> np.ndarray:
     Malvar, H., He, L. and Cutler, R. (2004), High-quality linear interpolation for demosaicing of
         Bayer-patterned color images, doi 10.1109/ICASSP.2004.1326587.
     """
-    green, along, cross = (ndimage.correlate(mosaic, k, mode="mirror") for k in (_GREEN, _ROW, _CROSS))
-    down = ndimage.correlate(mosaic, _ROW.T.copy(), mode="mirror")
+    green, along, cross = (scipy.ndimage.correlate(mosaic, k, mode="mirror") for k in (_GREEN, _ROW, _CROSS))
+    down = scipy.ndimage.correlate(mosaic, _ROW.T.copy(), mode="mirror")
     colour = np.repeat(mosaic[..., None], 3, axis=2)
     colour[0::2, 0::2, 1], colour[1::2, 1::2, 1] = green[0::2, 0::2], green[1::2, 1::2]
     for channel, (row, column) in ((0, (0, 0)), (2, (1, 1))):
@@ -212,7 +212,7 @@ def demosaic_fast(mosaic: np.ndarray) -> np.ndarray:
         for row, column, own in _SITES:
             if own == channel:
                 known[row::2, column::2] = 1
-        sums, counts = (ndimage.correlate(plane, _BILINEAR, mode="mirror") for plane in (mosaic * known, known))
+        sums, counts = (scipy.ndimage.correlate(plane, _BILINEAR, mode="mirror") for plane in (mosaic * known, known))
         colour[..., channel] = sums / counts
     return colour
 

@@ -10,7 +10,7 @@ from itertools import pairwise
 
 import cv2
 import numpy as np
-from scipy import ndimage
+import scipy
 
 from dustpan.core.filters.colour import highest_channel
 from dustpan.core.picture.curve import decode_curve, encode_curve, encode_slope
@@ -168,11 +168,11 @@ def _clipped(cells: np.ndarray, unclipped: tuple[float, float]) -> np.ndarray:
 
 def _row_median(tone: np.ndarray) -> np.ndarray:
     """Return each value's median with those of the rows near it; one column at a time, for which SciPy is quick."""
-    return np.stack([ndimage.median_filter(column, 2 * _NEAR + 1, mode="reflect") for column in tone.T], axis=1)
+    return np.stack([scipy.ndimage.median_filter(column, 2 * _NEAR + 1, mode="reflect") for column in tone.T], axis=1)
 
 
 def _blur_down(cells: np.ndarray, scale: float) -> np.ndarray:
-    return cells if scale == 0 else ndimage.gaussian_filter1d(cells, scale, axis=0, mode="reflect")
+    return cells if scale == 0 else scipy.ndimage.gaussian_filter1d(cells, scale, axis=0, mode="reflect")
 
 
 def _robust_variance(values: np.ndarray, axis: int) -> np.ndarray:

@@ -15,7 +15,7 @@ from functools import lru_cache
 
 import cv2
 import numpy as np
-from scipy.special import ndtr
+import scipy
 
 from dustpan.core.filters.colour import from_opponent, to_opponent
 
@@ -95,7 +95,7 @@ def cut_off_deviation(tone: np.ndarray, deviation: float) -> np.ndarray:
 def cut_off_moments(tone: np.ndarray, deviation: float) -> tuple[np.ndarray, np.ndarray]:
     """Return the means, around tones, of normal noise of a deviation cut off at 0 and 1, and of its square."""
     low, high = -tone / deviation, (1 - tone) / deviation
-    below, above = ndtr(low), ndtr(-high)
+    below, above = scipy.special.ndtr(low), scipy.special.ndtr(-high)
     density = [np.exp(-0.5 * at**2) / (2 * np.pi) ** 0.5 for at in (low, high)]
     inside = 1 - below - above
     mean = tone * inside + deviation * (density[0] - density[1])

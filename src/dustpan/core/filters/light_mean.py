@@ -18,7 +18,7 @@ from functools import cache
 
 import cv2
 import numpy as np
-from scipy.ndimage import gaussian_filter1d
+import scipy
 
 from dustpan.core.kernels.light import add_shifts, noise_power
 from dustpan.core.picture.curve import decode_curve, encode_curve
@@ -87,7 +87,9 @@ def _shifts() -> np.ndarray:
     fading = np.interp(means, _FADING, (1, 0))
     table = np.maximum(shift, least[:, None]) * fading[:, None]
     for column, deviation in enumerate(deviations[1:], 1):
-        table[:, column] = gaussian_filter1d(table[:, column], _SMOOTHED * deviation * (_MEANS - 1), mode="nearest")
+        table[:, column] = scipy.ndimage.gaussian_filter1d(
+            table[:, column], _SMOOTHED * deviation * (_MEANS - 1), mode="nearest"
+        )
     return np.ascontiguousarray(table, np.float32)
 
 

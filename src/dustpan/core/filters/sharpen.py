@@ -8,8 +8,7 @@ from functools import lru_cache
 
 import cv2
 import numpy as np
-from scipy.optimize import brentq
-from scipy.special import erf
+import scipy
 
 from dustpan.core.filters.edge_profiles import rise_of
 from dustpan.core.kernels.pixelwise import add_detail
@@ -155,7 +154,7 @@ def amount_to_steepen(rise: float, sharpening: Sharpening, *, by: float) -> floa
     Told on an edge without noise, as soft as a gaussian blur makes it.
     """
     at = np.arange(-_HALF_EDGE, _HALF_EDGE + 1, dtype=np.float64)
-    profile = 0.5 + _STEP / 2 * erf(at * _QUANTILE_RISE / (rise * np.sqrt(2)))
+    profile = 0.5 + _STEP / 2 * scipy.special.erf(at * _QUANTILE_RISE / (rise * np.sqrt(2)))
     plane = np.repeat(profile.astype(np.float32)[None], _HALF_EDGE, axis=0)
     quiet = np.zeros_like(plane)
 
@@ -163,4 +162,4 @@ def amount_to_steepen(rise: float, sharpening: Sharpening, *, by: float) -> floa
         added = sharpen_plane(plane, replace(sharpening, amount=amount), noise=quiet)
         return rise_of((plane + added)[_HALF_EDGE // 2] / _STEP - (0.5 / _STEP - 0.5)) / rise - (1 - by)
 
-    return float(brentq(left, 0.0, 5.0, xtol=0.02)) if left(5.0) < 0 < left(0.0) else 5.0
+    return float(scipy.optimize.brentq(left, 0.0, 5.0, xtol=0.02)) if left(5.0) < 0 < left(0.0) else 5.0

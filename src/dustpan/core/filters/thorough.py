@@ -13,7 +13,7 @@ from dataclasses import replace
 from functools import cache, lru_cache
 
 import numpy as np
-from scipy.fft import dct
+import scipy
 
 from dustpan.core.filters import quick
 from dustpan.core.filters.colour import from_opponent, to_opponent
@@ -135,7 +135,7 @@ def _overlaps() -> np.ndarray:
     By how far the second is moved, -FAR to FAR px, and by the distance at which the noise is compared.
     """
     found = np.zeros((2 * FAR + 1, 8, _SPAN))
-    basis = dct(np.eye(8), axis=0, norm="ortho")
+    basis = scipy.fft.dct(np.eye(8), axis=0, norm="ortho")
     for moved in range(-FAR, FAR + 1):
         for first, second in itertools.product(range(8), range(8)):
             found[moved + FAR, :, (moved + second - first) % _SPAN] += basis[:, first] * basis[:, second]

@@ -12,7 +12,7 @@ from functools import cache
 
 import cv2
 import numpy as np
-from scipy.special import ndtr
+import scipy
 
 from dustpan.core.filters.colour import OPPONENT, to_opponent
 from dustpan.core.filters.cut_off import cut_off_moments
@@ -149,7 +149,7 @@ def _kept_power() -> tuple[np.ndarray, np.ndarray]:
     """Return shares of pixels at an end, rising, and the share of the power of normal noise left with each."""
     apart, deviation = np.linspace(4, -4, 81), 0.01  # deviations from black; white is far
     mean, square = cut_off_moments(apart * deviation, deviation)
-    return np.r_[0, ndtr(-apart), 1], np.r_[1, (square - mean**2) / deviation**2, 0]
+    return np.r_[0, scipy.special.ndtr(-apart), 1], np.r_[1, (square - mean**2) / deviation**2, 0]
 
 
 def tone_bins(tones: np.ndarray) -> np.ndarray:
