@@ -5,6 +5,7 @@ few samples with its feature channels, both as they come from the renderer.
 
     python scenes/ship.py scenes/passes/bench-2400x1600 src/dustpan/simulate/data/bench.png --gain 1.0 --size 1200x800
     python scenes/ship.py scenes/passes/tower-1500x1000 src/dustpan/simulate/data/tower.png --gain 1.2 --veil 1.0
+    python scenes/ship.py scenes/passes/bench-2400x1600 src/dustpan/simulate/data/bench.png --earlier 0.5
     python scenes/ship.py scenes/passes/escapement-1080x720 src/dustpan/simulate/data/escapement.exr \\
         --few scenes/passes/few/escapement-1080x720
 """
@@ -20,8 +21,8 @@ import OpenEXR
 from render import combine
 
 from dustpan.core.picture.source import Metadata
-from dustpan.files import vips
-from dustpan.simulate.camera import stored_of
+from dustpan.files import read_picture, vips
+from dustpan.simulate.camera import light_of, stored_of
 
 LENS_BLUR = 0.5  # px
 VIGNETTE = 0.22  # light lost in the corners
@@ -42,13 +43,22 @@ def with_veil(light: np.ndarray, strength: float) -> np.ndarray:
     return light + np.float32(strength) * veil
 
 
-def ship_render(truth: np.ndarray, few: Path, out: Path) -> None:
-    """Write the truth, and beside it the picture of few samples with albedo, normal and depth, in half floats."""
+def with_earlier(light: np.ndarray, out: Path, share: float) -> np.ndarray:
+    """Return the mean of light and what was shipped before, which has so much of it; strays of either are cut."""
+    if not share:
+        return light
+    stored = read_picture(out)
+    earlier = stored.pixels.astype(np.float32) if stored.linear else light_of(stored.pixels)
+    most = 2 * np.minimum(light, earlier) + 0.02  # what only one of them shows is a stray path of light
+    return share * np.minimum(earlier, most) + (1 - share) * np.minimum(light, most)
+
+
+def ship_few(few: Path, out: Path) -> None:
+    """Write the picture of few samples with albedo, normal and depth beside its truth, in half floats."""
     light, features = (combine(few, name) for name in ("light", "features"))
     channels = dict(zip("RGB", np.moveaxis(light, -1, 0), strict=True))
     for group, names, first in (("albedo", "RGB", 0), ("normal", "XYZ", 3), ("depth", "Z", 6)):
         channels |= {f"{group}.{name}": features[..., first + n] for n, name in enumerate(names)}
-    write_half(out, dict(zip("RGB", np.moveaxis(truth, -1, 0), strict=True)))
     write_half(out.with_name(f"{out.stem}-few.exr"), channels)
 
 
@@ -83,17 +93,21 @@ def main():
     parser.add_argument("--features", type=Path, help="also write albedo, normal and depth beside it, by this stem")
     parser.add_argument("--veil", type=float, default=0.0, help="strength of the light scattered round what is bright")
     parser.add_argument("--few", type=Path, help="passes of few samples; OUT is a rendered picture's truth then")
+    parser.add_argument("--earlier", type=float, default=0.0, help="share of the OUT that is there in the new mean")
     options = parser.parse_args()
     light = combine(options.passes, "light") * options.gain
-    if options.few:
-        ship_render(light, options.few, options.out)
+    if options.out.suffix == ".exr":
+        truth = with_earlier(light, options.out, options.earlier)
+        write_half(options.out, dict(zip("RGB", np.moveaxis(truth, -1, 0), strict=True)))
+        if options.few:
+            ship_few(options.few, options.out)
         print(f"{options.out}: {light.shape[1]} x {light.shape[0]} px")
         return
     if options.veil:
         light = with_veil(light, options.veil)
     if options.size:
         light = cv2.resize(light, tuple(int(n) for n in options.size.split("x")), interpolation=cv2.INTER_AREA)
-    stored = stored_of(through_lens(light))
+    stored = stored_of(with_earlier(through_lens(light), options.out, options.earlier))
     vips.write(options.out, stored, Metadata(), saver="png", quality=100)
     if options.features:
         ship_features(combine(options.passes, "features"), options.features, options.size)

@@ -28,6 +28,7 @@ LEVEL = 1 / 255
 _GATE = 10.0  # display values that a peak stands out by
 _SPECKS, _STARS, _SPOTS = 350, 250, 150  # in a picture
 _SEEN = 20 * LEVEL  # what a speck has to add at its peak
+_HAIR = 256  # px, side of a piece of hair
 _RIM = WIDE // 2 + 1  # px from the border that are left out
 _PATTERN = np.array([[0, 1], [1, 2]], np.uint8)
 
@@ -81,6 +82,8 @@ def draw_peaks(photo: np.ndarray, rng: np.random.Generator) -> Samples:
         photo = with_stars(photo if rng.random() < 0.5 else 0.15 * photo, rng)
     if rng.random() < 0.3:
         photo = with_spots(photo, rng)
+    if rng.random() < 0.3:
+        photo = with_hair(photo, rng)
     deviation = float(rng.uniform(0, 8) * LEVEL)
     make = (_on_mosaic, _on_picture, _interpolated)[rng.choice(3, p=[0.35, 0.35, 0.3])]
     sound, hot = make(photo, deviation, rng)
@@ -144,6 +147,31 @@ def with_spots(photo: np.ndarray, rng: np.random.Generator) -> np.ndarray:
         part = light[row - 6 : row + 7, column - 6 : column + 7]
         part += cover * (rng.uniform(0, 1, 3) ** 2 - part)
     return encode_curve(light)
+
+
+def with_hair(photo: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Return a picture part of which is covered by hair of one, often deep, colour: fine lines that end and glint."""
+    height, width = photo.shape[:2]
+    hair = np.tile(_hair(rng), (height // _HAIR + 1, width // _HAIR + 1, 1))[:height, :width]
+    cover = cv2.GaussianBlur(rng.normal(0, 1, (height, width)), (0, 0), 40)
+    cover = np.clip(cover / cover.std() * 3 + rng.uniform(-2, 2), 0, 1)[..., None]
+    light = decode_curve(photo)
+    return encode_curve((light + cover * (hair - light)).astype(np.float32))
+
+
+def _hair(rng: np.random.Generator) -> np.ndarray:
+    """Return (_HAIR, _HAIR, 3) light of hair, drawn at twice the size."""
+    side = 2 * _HAIR
+    colour = rng.uniform(0, 1, 3) ** 2
+    hair = np.broadcast_to(np.float32(0.3 * colour), (side, side, 3)).copy()
+    turn, spread = rng.uniform(0, np.pi), rng.uniform(0.05, 0.8)
+    length, thick = np.exp(rng.uniform(np.log(5), np.log(80))), int(rng.integers(1, 4))
+    for x, y in rng.uniform(0, side, (side * side // int(rng.integers(30, 200)), 2)):
+        along = rng.normal(turn, spread)
+        end = round(x + length * np.cos(along)), round(y + length * np.sin(along))
+        shade = float(np.exp(rng.normal(-0.3, 0.7))) * colour + (rng.random() < 0.1) * rng.uniform(0, 0.6)
+        cv2.line(hair, (round(x), round(y)), end, [float(v) for v in shade], thick)
+    return np.minimum(cv2.resize(hair, (_HAIR, _HAIR), interpolation=cv2.INTER_AREA), 1)
 
 
 def _sites(shape: tuple[int, int], rng: np.random.Generator) -> np.ndarray:
