@@ -6,14 +6,14 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from dustpan.core.document.history import Document
-from dustpan.core.document.route import Route, Step, new_step
+from dustpan.core.document.route import Route, new_step
 from dustpan.core.judge.report import judge
+from dustpan.core.judge.sparing import spare
 from dustpan.core.judge.spots import choose_patches
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.plan import Plan
 from dustpan.core.steps import kinds
 from dustpan.core.steps.finding import Finding
-from dustpan.core.where.words import new_part
 from dustpan.core.work.cancel import Check, no_check
 from dustpan.core.work.pool import Priority
 
@@ -96,22 +96,13 @@ def eased(route: Route, plan: Plan, finding: Finding) -> Route:
     if prepared is None or step is None:
         return route
     gentler = prepared.kind.ease(prepared.params, finding.what, prepared.noise)
-    if gentler is None and (spared := _spared(step, prepared.kind.spares.get(finding.what, ""))) is not None:
+    if gentler is None and (spared := spare(step, prepared.kind.spares.get(finding.what, ""))) is not None:
         return route.with_step(spared)
     if gentler is None:
         return route
     if gentler == prepared.params or prepared.kind.idle(gentler):
         return route.without(step.id)
     return route.with_step(replace(step, params=gentler))
-
-
-def _spared(step: Step, kind: str) -> Step | None:
-    """Return a step that leaves out what a kind of part covers, or None where it does so already."""
-    where = step.where
-    op = "add" if where.invert else "subtract"
-    if not kind or any(part.on and (part.kind, part.op) == (kind, op) for part in where.parts):
-        return None
-    return replace(step, where=replace(where, parts=(*where.parts, new_part(where, kind, op=op))))
 
 
 def _on_mosaic(engine: Engine, check: Check) -> Route:

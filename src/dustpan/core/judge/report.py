@@ -21,6 +21,7 @@ from dustpan.core.judge.noise_left import (
     noise_over_tone,
     sample_noise,
 )
+from dustpan.core.judge.sparing import spare
 from dustpan.core.judge.spots import Spot
 from dustpan.core.picture.region import Region, extent_of
 from dustpan.core.render.engine import Engine
@@ -162,10 +163,11 @@ def _chosen_by_tone(spots: Sequence[Spot], count: int) -> Sequence[int]:
 
 
 def _name_culprit(finding: Finding, plan: Plan) -> Finding:
-    """Return a harm with the step that has done it: the last that can do something against it, if any."""
+    """Return a harm with the step that has done it: the last that can still do something against it, if any."""
     able = [
         step
         for step in plan.all_active
-        if finding.what in step.kind.spares or step.kind.ease(step.params, finding.what, step.noise) is not None
+        if spare(step.step, step.kind.spares.get(finding.what, "")) is not None
+        or step.kind.ease(step.params, finding.what, step.noise) is not None
     ]
     return replace(finding, step=able[-1].kind.kind, step_id=able[-1].step.id) if able else finding

@@ -22,7 +22,8 @@ FLATTENED = Harm(
 _BLUR = 0.9  # px, deviation of the blur before slopes are taken
 _STRUCTURED = 2.0  # slope energy of a square, times that of its noise, from which it counts as structured
 _SPECK = 12  # pixels of a square that the slopes of a hot pixel fill
-_SPECK_SHARE = 0.6  # of the energy in so many pixels, from which it is a speck's
+_SPECK_SHARE = 0.5  # of the energy over the noise in so many pixels, from which it is a speck's
+_OF_NOISE = 0.19  # share of its own energy that noise has in so many, the highest
 
 
 def slope_gain(spectrum: np.ndarray) -> float:
@@ -46,11 +47,11 @@ def slopes_of(plane: np.ndarray) -> np.ndarray:
     return np.stack([(soft[1:-1, 2:] - soft[1:-1, :-2]) / 2, (soft[2:, 1:-1] - soft[:-2, 1:-1]) / 2])
 
 
-def _speckled(energy: np.ndarray) -> np.ndarray:
-    """Return the squares whose energy lies in a few pixels: specks, which are not texture."""
+def _speckled(energy: np.ndarray, noise: np.ndarray) -> np.ndarray:
+    """Return the squares whose energy over the noise's lies in a few pixels: specks, which are not texture."""
     values = cut_squares(energy)
-    highest = np.partition(values, -_SPECK, axis=2)[..., -_SPECK:]
-    return highest.sum(axis=2) > _SPECK_SHARE * values.sum(axis=2)
+    highest = np.partition(values, -_SPECK, axis=2)[..., -_SPECK:].sum(axis=2) / values.shape[2]
+    return highest - _OF_NOISE * noise > _SPECK_SHARE * (values.mean(axis=2) - noise)
 
 
 class Texture(NamedTuple):
@@ -84,7 +85,7 @@ def measure_texture(pair: Pair, sigma: SigmaOfTone, gain: float) -> Texture:
     energy = square_means(energies)
     shared = square_means((slopes_before * slopes_after).sum(axis=0))
     noise = square_means(sigma(before[1:-1, 1:-1] / np.float32(3**0.5)) ** 2) * gain
-    structured = (energy > (1 + _STRUCTURED) * noise + (0.2 / DISPLAY) ** 2) & ~_speckled(energies)
+    structured = (energy > (1 + _STRUCTURED) * noise + (0.2 / DISPLAY) ** 2) & ~_speckled(energies, noise)
     own = (energy - noise)[structured]
     # Where structure is strong, noise is kept with it: its share follows that of the whole square.
     each = own / np.maximum(energy[structured], 1e-12)

@@ -44,6 +44,7 @@ _LEAST_SPECTRUM = np.float32(1.0)
 _ASSUMED = np.array([[1.1, 1.23, 1.23], [1.1, 1.32, 1.32], [1.1, 1.32, 1.32]], np.float32)[:, :, None, None]
 _LEAST_EASED = 20.0  # %, under which easing does not go
 _LEFT_EASED = 5.0  # display values of noise that easing may leave where it was much
+_EASED = ("flattened", "worms", "stars_lost")  # harms against which it helps to clean less
 _RENDER_TOO_NOISY = 12.0  # display values past which more samples cure better than cleaning
 _EVEN = (1.0, 1.0, 1.0, 1.0, 1.0)
 _CENTRE = (0.5, 0.5, 0.5, 0.5)  # extent of the picture's middle
@@ -284,7 +285,7 @@ class Noise(StepKind):
         return found
 
     def ease(self, params, harm, noise):
-        """Take less away, and give more detail back, where texture was flattened or stars went.
+        """Take less away, and give more detail back, where texture was flattened, drawn as strokes, or stars went.
 
         Not so little that one would think nothing was done: texture under strong noise is lost whatever one does.
         """
@@ -296,7 +297,7 @@ class Noise(StepKind):
             luminance=float(round(max(0.8 * params.luminance, least))),
             detail_return=min(params.detail_return + 15, 100.0),
         )
-        return gentler if harm in ("flattened", "stars_lost") and gentler.luminance < params.luminance else None
+        return gentler if harm in _EASED and gentler.luminance < params.luminance else None
 
     def tell(self, params, analysis, found=None):
         """Return the part of the luminance noise that goes where nothing lies under it."""
