@@ -80,6 +80,14 @@ def test_texture_that_noise_hides_is_not_missed(sigma):
         assert (FLATTENED.size_in(found) is not None) == flattened
 
 
+@pytest.mark.parametrize("height", [0.06, 0.12, 0.3])
+def test_specks_in_noise_are_no_texture(height):
+    specks = np.zeros((SIDE, SIDE))
+    specks[6::24, 10::24] = height
+    specked = grey(0.4 + cv2.GaussianBlur(specks, (0, 0), 0.7) * 3) + noise(0.02, 5)
+    assert figures(specked, grey(np.full((SIDE, SIDE), 0.4)), sigma=0.02 * 3**0.5).texture_kept is None
+
+
 @pytest.mark.parametrize("turn", [0.0, 12.0, 45.0, 90.0, 200.0])
 @pytest.mark.parametrize("over", [0.0, 0.06, 0.15])
 def test_a_halo_is_its_overshoot_as_a_part_of_the_step(turn, over):

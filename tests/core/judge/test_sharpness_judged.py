@@ -18,7 +18,7 @@ from dustpan.core.filters.sharpen import Sharpening, amount_to_steepen, sharpen_
 from dustpan.core.judge.at_output import make_output
 from dustpan.core.judge.harms.worms import WORMS, combine_worms, measure_worms
 from dustpan.core.judge.propose import ease_route, eased, propose_route
-from dustpan.core.judge.report import judge
+from dustpan.core.judge.report import judge, name_culprit
 from dustpan.core.judge.safe import find_safe_strength
 from dustpan.core.judge.spots import choose_patches
 from dustpan.core.picture.source import Source
@@ -147,14 +147,18 @@ def test_louder_noise_is_eased_by_gates_and_then_by_leaving_flats_out(bench):
 @pytest.mark.parametrize("where", [Where(), Where(invert=True)])
 def test_what_gates_can_not_hold_back_is_left_out_by_a_where(bench, where):
     step = new_step("high_pass", "high_pass")
-    route = Route((replace(step, params=replace(step.params, clean=80.0), where=where),))
+    route = Route((new_step("noise", "noise"), replace(step, params=replace(step.params, clean=80.0), where=where)))
     worms = Finding("worms", "worms", 3.0, "high_pass", harm=True, step_id="high_pass")
     for _ in range(2):
-        route = eased(route, bench.plan(Document(route)), worms)
+        plan = bench.plan(Document(route))
+        assert name_culprit(worms, plan).step == "high_pass"
+        route = eased(route, plan, worms)
     (part,) = route.find("high_pass").where.parts
     assert route.find("high_pass").params.clean == 100
     assert (part.kind, part.op) == ("flat", "add" if where.invert else "subtract")
-    assert eased(route, bench.plan(Document(route)), worms) == route  # nothing more can be done
+    plan = bench.plan(Document(route))
+    assert eased(route, plan, worms) == route  # nothing more can be done here, so the step before is asked
+    assert name_culprit(worms, plan).step == "noise"
 
 
 @pytest.mark.parametrize("name", list(USUAL))

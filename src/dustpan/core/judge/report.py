@@ -104,7 +104,7 @@ def judge(
     if engine.source.rendered:
         figures = replace(figures, stars_lost=None)  # its points of light are glints and stray paths
     each = [combine_figures([patch]) for patch in report.patches]
-    named = [_name_culprit(finding, plan) for finding in find_harms(figures, spots, each)]
+    named = [name_culprit(finding, plan) for finding in find_harms(figures, spots, each)]
     harm = [finding for finding in named if finding.step_id or finding.what not in _DRAWN]
     return replace(report, figures=figures, harm=harm)
 
@@ -162,7 +162,7 @@ def _chosen_by_tone(spots: Sequence[Spot], count: int) -> Sequence[int]:
     return [index for index, spot in enumerate(spots) if spot.name == "tone"] or range(count)
 
 
-def _name_culprit(finding: Finding, plan: Plan) -> Finding:
+def name_culprit(finding: Finding, plan: Plan) -> Finding:
     """Return a harm with the step that has done it: the last that can still do something against it, if any."""
     able = [
         step
