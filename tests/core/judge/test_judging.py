@@ -81,10 +81,10 @@ def test_readings_agree_with_the_truth(judged, name):
     regions = [region_around(p.x, p.y, (128, 128), within=SIZE, step=8) for p in report.spots]
     clean = [truth[y0:y1, x0:x1] for x0, y0, x1, y1 in regions]
     assert report.figures.texture_kept == pytest.approx(true_texture(engine, report.pairs, clean), rel=0.1)
-    assert report.figures.halo == pytest.approx(true_halo(report.pairs, clean), rel=0.2, abs=0.015)
+    assert report.figures.halo == pytest.approx(true_halo(report.pairs, clean), rel=0.3, abs=0.015)
     plans = plan, second.plan(plan_document)
     there, said = noise_by_two_photographs((engine, second), plans, regions, clean)
-    assert said == pytest.approx(there, rel=0.1, abs=0.3)
+    assert said == pytest.approx(there, rel=0.1, abs=0.4)
     if name == "too much of both":
         assert {"halo"} <= {finding.what for finding in report.harm}
         assert all(finding.points for finding in report.harm if finding.what == "halo")

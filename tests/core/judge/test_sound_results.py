@@ -131,7 +131,7 @@ def test_the_noise_that_readings_tell_is_the_noise_there_is(twice, name):
     report = judge(engine, plan, original, choose_patches(original.base))
     before, after = (spread(twice, side) for side in (Document(route.route.tone_only()), route))
     assert report.noise[0] == pytest.approx(before, rel=0.1)
-    assert report.noise[1] == pytest.approx(after, rel=0.15)
+    assert report.noise[1] == pytest.approx(after, rel=0.17)
 
 
 def spread(engines, side: Document) -> float:

@@ -130,6 +130,23 @@ def test_lines_of_a_mosaic_are_taken_off_before_development(six):
     assert abs(after) < 0.1 * before
 
 
+@pytest.mark.parametrize("six", [False, True])
+def test_bands_of_a_mosaic_are_told_from_the_picture(six):
+    sound = raw_picture("bench", iso=1600, size=(720, 480), six=six)
+    bands = np.random.default_rng(3).normal(0, 80, (480, 1, 1))
+    banded = replace(sound, pixels=np.clip(sound.pixels + bands, 0, 16383).astype(np.uint16))
+    kind = kinds()["banding"]
+    for source, rows in ((sound, 0.0), (banded, 0.8)):
+        engine = Engine(source)
+        params = kind.propose(engine.survey(engine.plan_mosaic(Route())))
+        assert (params.rows if params else 0.0) == rows and (params is None or params.columns == 0)
+    plan = engine.plan_mosaic(Route((replace(new_step("banding", "banding"), params=params),)))
+    before, after = (banded.read((0, 0, 720, 480)), engine.render(plan, (0, 0, 720, 480)))
+    light = sound.read((0, 0, 720, 480))
+    left, there = (np.median(picture - light, axis=(1, 2)).std() for picture in (after, before))
+    assert left < 0.65 * there
+
+
 def test_lines_and_bands_are_mended_the_same_in_tiles(quiet):
     large = np.tile(quiet, (2, 1, 1))[:640, :704]
     lines = np.zeros(large.shape, np.float32)

@@ -101,7 +101,12 @@ def band_strength(
 
 
 def find_bands(
-    cells: np.ndarray, *, protect: float, of_light: bool = False, unclipped: tuple[float, float] = DISPLAYED
+    cells: np.ndarray,
+    *,
+    protect: float,
+    of_light: bool = False,
+    unclipped: tuple[float, float] = DISPLAYED,
+    coarsest: float = np.inf,
 ) -> Bands:
     """Return the offset of each row.
 
@@ -109,6 +114,7 @@ def find_bands(
     ----------
     cells : (h, n, c) means along the rows.
     protect : 0 to 1; more keeps structure of the picture out of the offsets.
+    coarsest : rows, deviation of the blur past which bands are taken for the picture's own.
 
     Notes
     -----
@@ -118,9 +124,10 @@ def find_bands(
     """
     clipped = _clipped(cells, unclipped)
     values = _as_light(cells) if of_light else cells
-    blurred = [_blur_down(values, scale) for scale in _SCALES]
+    scales = [scale for scale in _SCALES if scale <= coarsest]
+    blurred = [_blur_down(values, scale) for scale in scales]
     offsets = np.zeros((cells.shape[0], cells.shape[2]), np.float32)
-    for (fine, coarse), scale in zip(pairwise(blurred), _SCALES[1:], strict=True):
+    for (fine, coarse), scale in zip(pairwise(blurred), scales[1:], strict=True):
         offsets += _octave(fine - coarse, ~clipped, 6 * scale + 5, protect)
     return Bands(offsets, of_light)
 

@@ -18,7 +18,7 @@ from dustpan.core.work.cancel import Check, no_check
 from dustpan.core.work.pool import Priority
 
 _ROUNDS = 12
-_HARDLY = 0.05  # part by which a harm that was eased in vain has changed
+_HARDLY = 0.25  # part by which a harm that was eased in vain has changed
 
 
 def propose_route(engine: Engine, *, check: Check = no_check) -> Route:

@@ -22,6 +22,8 @@ _OF_NOISE_FAR = 0.3  # the same where rows of the same colours are 6 px apart, b
 _MOST = 3.0  # times their strength, that bands are taken off
 _LEAST_OF_MOSAIC = 2e-5  # of the sensor's range
 _EVEN = 0.42  # least evenness over the picture: boards and waves are where they are, bands everywhere
+_EVEN_FAR = 0.6  # the same where rows of the same colours are far apart
+_COARSEST_OF_MOSAIC = 2.0  # rows of the same colours; what varies more slowly is the picture's own
 _EVENER = 1.2  # how much evener over the picture bands of light must be than as display values to be taken for such
 
 
@@ -165,10 +167,11 @@ def _judge(cells: np.ndarray, survey: Survey) -> tuple[bool, float, bool]:
         return False, 0.0, False
     if survey.mosaic is not None:
         period = survey.mosaic.period
-        size = float(np.mean([band_strength(cells[phase::period], unclipped=OF_SENSOR)[0] for phase in range(period)]))
+        found = [band_strength(cells[phase::period], unclipped=OF_SENSOR) for phase in range(period)]
+        size, even = (float(value) for value in np.mean(found, axis=0))
         sigma = float(survey.base_noise.sigma[0, 0].min())
-        of_noise = _OF_NOISE if period == 2 else _OF_NOISE_FAR
-        return size > max(of_noise * sigma, _LEAST_OF_MOSAIC), size, False
+        of_noise, least_even = (_OF_NOISE, _EVEN) if period == 2 else (_OF_NOISE_FAR, _EVEN_FAR)
+        return size > max(of_noise * sigma, _LEAST_OF_MOSAIC) and even > least_even, size, False
     least = max(_OF_NOISE * survey.base_noise.luminance / DISPLAY, _LEAST)
     (shown, even), (added, even_in_light) = (band_strength(cells, of_light=light) for light in (False, True))
     of_light = even_in_light > _EVENER * even
@@ -192,7 +195,10 @@ def _find(survey: Survey, params: BandingParams, *, columns: bool) -> Bands | No
     offsets = np.empty((along, 1), np.float32)
     period = survey.mosaic.period
     for phase in range(period):  # lines of the same colours are compared
-        offsets[phase::period] = find_bands(cells[phase::period], protect=params.protect, unclipped=OF_SENSOR).offsets
+        own = find_bands(
+            cells[phase::period], protect=params.protect, unclipped=OF_SENSOR, coarsest=_COARSEST_OF_MOSAIC
+        )
+        offsets[phase::period] = own.offsets
     return Bands(offsets, of_light=False).within(_MOST * size)
 
 
