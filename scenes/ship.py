@@ -92,7 +92,7 @@ def main():
     parser.add_argument("--size")
     parser.add_argument("--features", type=Path, help="also write albedo, normal and depth beside it, by this stem")
     parser.add_argument("--veil", type=float, default=0.0, help="strength of the light scattered round what is bright")
-    parser.add_argument("--few", type=Path, help="passes of few samples; OUT is a rendered picture's truth then")
+    parser.add_argument("--few", type=Path, help="passes of few samples, of other seeds; OUT is a render's truth then")
     parser.add_argument("--earlier", type=float, default=0.0, help="share of the OUT that is there in the new mean")
     options = parser.parse_args()
     light = combine(options.passes, "light") * options.gain
