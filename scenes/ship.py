@@ -3,9 +3,8 @@
 For a photograph its truth: exposed, softened by a lens, packed. For a rendered picture its truth and the picture of
 few samples with its feature channels, both as they come from the renderer.
 
-    python scenes/ship.py scenes/passes/bench-2400x1600 src/dustpan/simulate/data/bench.png --gain 1.0 --size 1200x800
-    python scenes/ship.py scenes/passes/tower-1500x1000 src/dustpan/simulate/data/tower.png --gain 1.2 --veil 1.0
     python scenes/ship.py scenes/passes/bench-2400x1600 src/dustpan/simulate/data/bench.png --earlier 0.5
+    python scenes/ship.py scenes/passes/tower-1500x1000 src/dustpan/simulate/data/tower.png --gain 1.2 --veil 1.0
     python scenes/ship.py scenes/passes/escapement-1080x720 src/dustpan/simulate/data/escapement.exr \\
         --few scenes/passes/few/escapement-1080x720
 """

@@ -18,7 +18,7 @@ from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.dct import block_transform, clean_plane, halve, lay_under, window_mean
 from dustpan.core.filters.detail import structured_part
 from dustpan.core.filters.planes import guided_base, sample_plane, shrink_to
-from dustpan.core.filters.specks import BRIGHT, DARK, count_specks, fill_specks, find_by_ring, find_specks, take_specks
+from dustpan.core.filters.specks import BRIGHT, DARK, count_specks, fill_specks, find_by_ring, judge_peaks, take_specks
 from dustpan.core.filters.thorough import _shared_noise
 from dustpan.core.filters.tone import bend_tone, expose, lift_stops, roll_off, saturate, smooth_step
 from dustpan.core.kernels.groups import FAR
@@ -198,11 +198,11 @@ def test_specks_are_counted_once_and_only_of_the_kind_asked_for(polarity, value)
         tile[y, x] = value
     sigma = np.full((3, 80, 90), 0.01, np.float32)
     rest = {"sigma": sigma, "sensitivity": 6.0, "coloured": True}
-    specks = find_specks(tile, polarity=polarity, **rest)
+    specks = judge_peaks(tile, polarity=polarity, **rest).chosen(6.0)
     by_ring = find_by_ring(tile, polarity=polarity, spare_stars=True, **rest)
     for marks in (specks.marks(tile.shape[:2]), by_ring):
         assert count_specks(marks) == 3 and marks[40, 60]
-    other = find_specks(tile, polarity=BRIGHT + DARK - polarity, **rest).marks(tile.shape[:2])
+    other = judge_peaks(tile, polarity=BRIGHT + DARK - polarity, **rest).chosen(6.0).marks(tile.shape[:2])
     assert not other[20, 20] and not other[40, 60]
     for mended in (take_specks(tile, specks, size=1), fill_specks(tile, by_ring, sigma=sigma, size=1)):
         assert abs(mended[40, 60] - 0.5).max() < 0.05
@@ -216,7 +216,7 @@ def test_of_specks_side_by_side_all_are_mended_and_those_that_touch_are_one(apar
     sound = (0.4 + rng.normal(0, 0.01, (60, 60, 3))).astype(np.float32)
     tile, sigma = sound.copy(), np.full((3, 60, 60), 0.01, np.float32)
     tile[20, 20], tile[20, 20 + apart] = 0.95, 0.4 + 0.55 * part
-    specks = find_specks(tile, sigma=sigma, sensitivity=6.0, polarity=BRIGHT, coloured=True)
+    specks = judge_peaks(tile, sigma=sigma, sensitivity=6.0, polarity=BRIGHT, coloured=True).chosen(6.0)
     assert len(specks.points) in count
     assert abs(take_specks(tile, specks, size=3) - sound).max() < 0.1
 

@@ -10,7 +10,7 @@ from scipy.signal import correlate
 
 from dustpan.core.filters.speck_peaks import cut_around
 from dustpan.core.filters.speck_shapes import LIKELY, leaning, look
-from dustpan.core.filters.specks import BRIGHT, DARK, find_specks
+from dustpan.core.filters.specks import BRIGHT, DARK, judge_peaks
 
 
 def odds_of(specks: float, share: float, count: int = 20_000) -> tuple[np.ndarray, np.ndarray]:
@@ -46,7 +46,8 @@ def test_a_dark_speck_is_a_bright_one_of_the_negative():
     for row, column in rng.integers(6, 90, (40, 2)):
         tile[row, column] -= rng.uniform(0.1, 0.3, 3).astype(np.float32)
     asked = {"sigma": np.full((3, 96, 96), 0.01, np.float32), "sensitivity": 6.0, "coloured": True}
-    dark, bright = find_specks(tile, polarity=DARK, **asked), find_specks(1 - tile, polarity=BRIGHT, **asked)
+    sides = ((tile, DARK), (1 - tile, BRIGHT))
+    dark, bright = (judge_peaks(side, polarity=polarity, **asked).chosen(6.0) for side, polarity in sides)
     assert len(dark.points) > 30 and np.array_equal(dark.points, bright.points)
     assert np.allclose(dark.added, -bright.added, atol=2e-3)
 

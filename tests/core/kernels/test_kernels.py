@@ -17,7 +17,7 @@ from dustpan.core.filters.fireflies import find_fireflies
 from dustpan.core.filters.light_mean import restore_light_mean
 from dustpan.core.filters.quick import Cleaning
 from dustpan.core.filters.sharpen import Sharpening, sharpen_plane
-from dustpan.core.filters.specks import fill_specks, find_by_ring, find_specks, mend_mosaic, take_specks
+from dustpan.core.filters.specks import fill_specks, find_by_ring, judge_peaks, mend_mosaic, take_specks
 from dustpan.core.filters.surfaces import explain
 from dustpan.core.filters.thorough import clean_thoroughly
 from dustpan.core.kernels import compiled, dct
@@ -67,7 +67,7 @@ def test_every_kernel_keeps_its_one_signature(layout):
     results.append(clean_thoroughly(picture, cleaning))
     of_channels = layout(np.full((3, 48, 64), 0.02, np.float32))
     asked = {"sigma": of_channels, "sensitivity": 6.0, "polarity": 3, "coloured": True}
-    results.append(take_specks(np.asarray(picture, np.float32), find_specks(picture, **asked), size=3))
+    results.append(take_specks(np.asarray(picture, np.float32), judge_peaks(picture, **asked).chosen(6.0), size=3))
     marks = find_by_ring(picture, spare_stars=True, **asked)
     marks[20, 20] = True
     results.append(fill_specks(np.asarray(picture, np.float32), marks, sigma=of_channels, size=3))

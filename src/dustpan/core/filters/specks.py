@@ -70,8 +70,8 @@ class JudgedPeaks:
     peaks: Peaks
     odds: np.ndarray
 
-    def chosen(self, sensitivity: float, leaning: float) -> Specks:
-        """Return those that are taken for specks; settings as for `find_specks`."""
+    def chosen(self, sensitivity: float, leaning: float = 0.0) -> Specks:
+        """Return those that are taken for specks, and what they have added; settings as for `judge_peaks`."""
         sure = self.odds + leaning > _least_odds(sensitivity)
         peaks = self.peaks.among(sure)
         added = tell_added(peaks)
@@ -80,7 +80,7 @@ class JudgedPeaks:
         return Specks(peaks.points, np.where(seen, added, 0) * peaks.signs[:, None, None, None]).among(apart)
 
 
-def find_specks(
+def judge_peaks(
     tile: np.ndarray,
     *,
     sigma: np.ndarray,
@@ -89,8 +89,8 @@ def find_specks(
     coloured: bool,
     leaning: float = 0.0,
     margins: Margins = (0, 0, 0, 0),
-) -> Specks:
-    """Find hot (or dead) pixels, and what they have added.
+) -> JudgedPeaks:
+    """Return what may be hot (or dead) pixels, and how likely each is.
 
     Parameters
     ----------
@@ -105,7 +105,7 @@ def find_specks(
 
     Returns
     -------
-    The specks; a rim of 4 px has none, and of the margins only what bears on the pixels inside.
+    What stands out; a rim of 4 px has none, and of the margins only what bears on the pixels inside.
 
     Notes
     -----
@@ -113,29 +113,6 @@ def find_specks(
     surroundings (`speck_shapes`). A point of light is spread by the lens before it meets the sensor, a hot pixel is not
     (compare van Dokkum 2001, doi 10.1086/323894).
     """
-    peaks = judge_peaks(
-        tile,
-        sigma=sigma,
-        sensitivity=sensitivity,
-        polarity=polarity,
-        coloured=coloured,
-        leaning=leaning,
-        margins=margins,
-    )
-    return peaks.chosen(sensitivity, leaning)
-
-
-def judge_peaks(
-    tile: np.ndarray,
-    *,
-    sigma: np.ndarray,
-    sensitivity: float,
-    polarity: int,
-    coloured: bool,
-    leaning: float = 0.0,
-    margins: Margins = (0, 0, 0, 0),
-) -> JudgedPeaks:
-    """Return what stands out of a tile, and how likely each is a speck; settings as for `find_specks`."""
     tile, sigma = (np.require(a, np.float32, ("C", "W")) for a in (tile, sigma))
     standing = standing_out(tile, sigma, np.float32(_FIRST_LOOK * sensitivity), polarity, coloured=coloured)
     rims = [max(margin - _BEARING, NEAR // 2) for margin in margins]
@@ -210,7 +187,7 @@ def find_by_ring(
 
     Parameters
     ----------
-    tile, sigma, sensitivity, polarity, coloured : as for `find_specks`.
+    tile, sigma, sensitivity, polarity, coloured : as for `judge_peaks`.
     spare_stars : leave points of light that spread into their neighbours as through a lens.
 
     Returns
@@ -260,7 +237,7 @@ def mend_mosaic(
     mosaic : (H, W) float32 light.
     colours : (H, W) uint8, colour of each site.
     sigma : (H, W) float32, deviation of the noise.
-    sensitivity, polarity : as for `find_specks`.
+    sensitivity, polarity : as for `judge_peaks`.
     spare_stars : leave points of light that spread into their neighbours as through a lens.
     kept, more : (H, W) bool, sites that are left alone, and sites that are filled whatever they show.
 

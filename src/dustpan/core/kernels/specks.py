@@ -75,7 +75,7 @@ def _median_distance(values, median):
 
 @kernel("f4[:,:,::1], f4[:,:,::1], i8[:,::1], f4[:,::1], f4, b1, b1, b1[:,::1]")
 def judge_specks(tile, sigma, points, standing, sensitivity, coloured, spare_stars, marks):
-    """Mark those of `points` (N x 2, row and column) that are centres of specks; see `specks.find_specks`."""
+    """Mark those of `points` (N x 2, row and column) that are centres of specks; see `specks.find_by_ring`."""
     values = np.empty(24, np.float32)
     for n in range(points.shape[0]):
         y, x = points[n, 0], points[n, 1]

@@ -257,7 +257,8 @@ def _specks(
     """Return single pixels and small clusters."""
     lean = analysis.leaning if analysis is not None else 0.0
     margins = margins_of(region, SUPPORT, context.size)
-    return specks.find_specks(tile, sigma=sigma, leaning=lean, margins=margins, **_asked(params))
+    peaks = specks.judge_peaks(tile, sigma=sigma, leaning=lean, margins=margins, **_asked(params))
+    return peaks.chosen(params.sensitivity, lean)
 
 
 def _of_whole(marks: Sequence[np.ndarray], size: Size) -> float:
