@@ -9,9 +9,11 @@ import numpy as np
 import pytest
 
 from dustpan.core.document.forms import Stroke
+from dustpan.core.filters.blend import LAWS
 from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of, with_grey, with_grey_within
 from dustpan.core.filters.dct import clean_plane
 from dustpan.core.filters.deblock import Rounding, deblock_tile
+from dustpan.core.filters.deconvolve import deconvolve
 from dustpan.core.filters.detail import structured_part
 from dustpan.core.filters.fireflies import find_fireflies
 from dustpan.core.filters.light_mean import restore_light_mean
@@ -52,6 +54,8 @@ def test_every_kernel_keeps_its_one_signature(layout):
     results = [from_opponent(to_opponent(picture)), tone_of(picture)]
     results += [with_grey(picture, plane), with_grey_within(picture, plane)]
     results.append(structured_part(np.asarray(plane, np.float32), sigma=sigma[..., 0]))
+    results.append(LAWS["soft_light"](picture, picture))
+    results.append(deconvolve(plane, sigma[..., 0], shape="disc", radius=1.5, angle=0, iterations=2, damping=0.5))
     sharpening = Sharpening(1.0, 1.0, 0.5, 1.0, 0.01, 0.3, 0.5, 0.5)
     results.append(sharpen_plane(np.ascontiguousarray(plane, np.float32), sharpening, noise=sigma[..., 0]))
     results.append(

@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of, with_grey
+from dustpan.core.kernels.pixelwise import soft_light
 
 
 def _overlay(below, above):
@@ -14,9 +15,10 @@ def _overlay(below, above):
 
 
 def _soft_light(below, above):
-    root = np.where(below <= 0.25, ((16 * below - 12) * below + 4) * below, np.sqrt(np.maximum(below, 0)))
-    dark = below - (1 - 2 * above) * below * (1 - below)
-    return np.where(above <= 0.5, dark, below + (2 * above - 1) * (root - below))
+    laid = np.empty(below.shape, np.float32)
+    flat = (np.require(plane, np.float32, ("C", "W")).reshape(-1) for plane in (below, above))
+    soft_light(*flat, laid.reshape(-1))
+    return laid
 
 
 def _vivid_light(below, above):

@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable
+from functools import partial
 
 import cv2
 import numpy as np
+
+from dustpan.core.kernels.deconvolve import compare_told, look_ahead
+from dustpan.core.picture.region import Ends
 
 SHAPES = ("gaussian", "disc", "motion")
 _REACH_OF_GAUSSIAN = 2.6  # deviations
 _MOST_REACH = 66  # px that all turns together look around; a few more for the limits beside edges
 _DIRECT = 10  # px, largest side of a kernel that is worked directly: larger ones go by a transform of the whole tile
+_ALIGN = 8  # px; only whole multiples are cut off, so that a pixel is worked by the same instructions in every tile
 _LEAST, _TINY = np.float32(1e-4), np.float32(1e-6)  # light
 _GROUND = 4  # px, of the window in which the darkest is looked for
 _BARE, _AROUND = 6.0, 8  # deviations over the floor up to which a pixel is bare sky; px around that are counted
@@ -18,6 +24,10 @@ _KEPT, _KEPT_REACH = 4.0, 6  # px, of the window in which light is kept; where i
 _MOST_CHANGED = (np.float32(0.8), np.float32(1.25))  # factor of what is found, to keep the light
 _NOISE = 3.0  # deviations within which a difference may be noise
 _RINGING = 0.01  # of the step of an edge, that may overshoot it
+
+
+#: Takes an (h, w) plane and returns it blurred.
+Blur = Callable[[np.ndarray], np.ndarray]
 
 
 def kernel_of(shape: str, radius: float, angle: float) -> np.ndarray:
@@ -61,7 +71,15 @@ def support_of(shape: str, radius: float, iterations: int) -> int:
 
 
 def deconvolve(
-    light: np.ndarray, sigma: np.ndarray, *, shape: str, radius: float, angle: float, iterations: int, damping: float
+    light: np.ndarray,
+    sigma: np.ndarray,
+    *,
+    shape: str,
+    radius: float,
+    angle: float,
+    iterations: int,
+    damping: float,
+    ends: Ends = (True, True, True, True),
 ) -> np.ndarray:
     """Return a plane of light with a blur taken back.
 
@@ -72,6 +90,8 @@ def deconvolve(
     shape, radius, angle : see `kernel_of`.
     iterations : turns at most; wide blurs are given fewer, see `turns_of`.
     damping : 0 to 1; larger leaves differences alone that may be noise.
+    ends : whether the picture ends at the left, top, right and lower side; within `support_of` of another side the
+        result is worth nothing.
 
     Notes
     -----
@@ -79,26 +99,56 @@ def deconvolve(
     parts of a picture agree with the whole. Beside edges the result is held to what lies around. The floor and damping
     would give stars more light than they have: in the end it is made what it was in each neighbourhood.
 
+    What lacks neighbours after a turn is not worked in the next.
+
     References
     ----------
     Richardson, W. (1972), Bayesian-based iterative method of image restoration, doi 10.1364/JOSA.62.000055;
     White, R. (1994), Image restoration using the damped Richardson-Lucy method, doi 10.1117/12.176819;
     Biggs, D. and Andrews, M. (1997), Acceleration of iterative image restoration algorithms, doi 10.1364/AO.36.001766.
     """
+    reach, turns = reach_of(shape, radius), turns_of(shape, radius, iterations)
     blur = _blur_by(shape, radius, angle)
+    light, sigma = (np.asarray(plane, np.float32) for plane in (light, sigma))
     data = np.maximum(light, _LEAST)
     room = np.maximum(np.float32(_NOISE * damping) * sigma, np.float32(1e-7))
-    ground = _ground(data, sigma, reach_of(shape, radius))
+    ground = _ground(data, sigma, reach)
     under = blur(ground)
-    last = found = np.maximum(data - ground, _LEAST)
-    for turn in range(turns_of(shape, radius, iterations)):
-        ahead = np.maximum(found + np.float32(turn / (turn + 3)) * (found - last), _TINY)
-        told = np.maximum(blur(ahead) + under, _LEAST)
-        sure = np.minimum(((data - told) / room) ** 2, 1)
-        last, found = found, ahead * blur(1 + sure * (data / told - 1))
+    found = np.maximum(data - ground, _LEAST)
+    rims = [2 * reach * (turn + 1) // _ALIGN * _ALIGN for turn in range(turns)]
+    found = _in_turns(found, data, under, room, blur, rims=rims, ends=ends)
+    inner = partial(_without_rim, rim=rims[-1], ends=ends)
+    data, ground, under = inner(data), inner(ground), inner(under)
     told = np.maximum(blur(found), _LEAST)
     found = found * np.clip(_near(data - under) / np.maximum(_near(told), _LEAST), *_MOST_CHANGED)
-    return _without_ringing(found + ground, data, reach_of(shape, radius))
+    result = light.copy()
+    inner(result)[:] = _without_ringing(found + ground, data, reach)
+    return result
+
+
+def _in_turns(
+    found: np.ndarray, data: np.ndarray, under: np.ndarray, room: np.ndarray, blur: Blur, *, rims: list[int], ends: Ends
+) -> np.ndarray:
+    """Return what lies over the ground after as many turns as there are rims.
+
+    rims : px at the sides where the picture goes on, that are given up after each turn, counted from the first.
+    """
+    last = found
+    for turn, (before, rim) in enumerate(itertools.pairwise([0, *rims])):
+        ahead, ratio = np.empty_like(found), np.empty_like(found)
+        look_ahead(found, last, np.float32(turn / (turn + 3)), _TINY, ahead)
+        compare_told(data, blur(ahead), under, room, _LEAST, ratio)
+        ahead *= blur(ratio)
+        inner = partial(_without_rim, rim=rim - before, ends=ends)
+        last, found, data, under, room = (inner(plane) for plane in (found, ahead, data, under, room))
+    return found
+
+
+def _without_rim(plane: np.ndarray, rim: int, ends: Ends) -> np.ndarray:
+    """Return a plane without a rim at the sides where the picture goes on."""
+    height, width = plane.shape
+    left, top, right, bottom = (0 if end else rim for end in ends)
+    return plane[top : height - bottom, left : width - right]
 
 
 def _near(plane: np.ndarray) -> np.ndarray:
@@ -107,7 +157,7 @@ def _near(plane: np.ndarray) -> np.ndarray:
     return cv2.GaussianBlur(plane, taps, _KEPT, borderType=cv2.BORDER_REFLECT)
 
 
-def _blur_by(shape: str, radius: float, angle: float) -> Callable[[np.ndarray], np.ndarray]:
+def _blur_by(shape: str, radius: float, angle: float) -> Blur:
     """Return the blur as a function of planes; all shapes are symmetric, so it is its own adjoint."""
     kernel = kernel_of(shape, radius, angle)
     if shape == "gaussian":

@@ -10,7 +10,7 @@ import numpy as np
 
 from dustpan.core.filters.colour import from_opponent, to_opponent
 from dustpan.core.filters.dct import clean_plane, halve, lay_under, window_mean
-from dustpan.core.picture.region import Region
+from dustpan.core.picture.region import Ends, Region
 from dustpan.core.work.cancel import Check, no_check
 
 _PADDING = (16, 32, 40)  # px past the picture's end for 1, 2 and 3 scales: whole windows of the coarsest
@@ -18,8 +18,6 @@ _SUPPORT = (16, 32, 44)  # px that the result looks around for 1, 2 and 3 scales
 #: sigma(tone, scale, region) -> (3, h, w): deviation of the noise at that scale for a plane of tones spread over a
 #: region of the tile (which may reach beyond it).
 SigmaOf = Callable[[np.ndarray, int, Region], np.ndarray]
-#: Whether the picture ends at a tile's left, top, right and lower side.
-Ends = tuple[bool, bool, bool, bool]
 
 
 @dataclass(frozen=True)

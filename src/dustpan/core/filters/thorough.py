@@ -18,8 +18,9 @@ import scipy
 from dustpan.core.filters import quick
 from dustpan.core.filters.colour import from_opponent, to_opponent
 from dustpan.core.filters.dct import frequency_weights, halve, lay_under, window_mean
-from dustpan.core.filters.quick import Cleaning, Ends
+from dustpan.core.filters.quick import Cleaning
 from dustpan.core.kernels.groups import FAR, REACH, STEP, filter_groups
+from dustpan.core.picture.region import Ends
 
 _PADDING = 16  # px past the picture's end
 _UNDER = 6  # px that laying under the coarser scales looks around

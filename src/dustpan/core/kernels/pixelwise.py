@@ -87,6 +87,20 @@ def add_grey_within(rgb, grey, part, black, white, out):
             out[y, x, 0], out[y, x, 1], out[y, x, 2] = r + more, g + more, b + more
 
 
+@kernel("f4[::1], f4[::1], f4[::1]")
+def soft_light(below, above, out):
+    """Fill N values with `above` laid over `below` by soft light, as the compositing formulas of W3C define it."""
+    half, one, two = np.float32(0.5), np.float32(1), np.float32(2)
+    for n in range(below.shape[0]):
+        b, push = below[n], two * above[n] - one
+        if above[n] <= half:
+            out[n] = b + push * b * (one - b)
+        elif b <= np.float32(0.25):
+            out[n] = b + push * (((np.float32(16) * b - np.float32(12)) * b + np.float32(4)) * b - b)
+        else:
+            out[n] = b + push * (np.sqrt(b) - b)
+
+
 @kernel("f4[::1], f4[:,::1], f4, f4[:,::1]")
 def look_up(tone, tables, factor, out):
     """Fill (3, N) from (3, M) tables over tones 0 to 1, times a factor, at N tones; NaN counts as 0."""

@@ -38,8 +38,8 @@ def encode_curve(linear: np.ndarray) -> np.ndarray:
 
 def encode_slope(encoded: np.ndarray) -> np.ndarray:
     """Return by how much working values (0 to 1) rise with linear light, 12.92 in the darks to 0.44 at white."""
-    light = np.maximum(((encoded + 0.055) / 1.055) ** 2.4, _LINEAR_PART_OF_LIGHT)
-    return np.where(encoded <= _LINEAR_PART, 12.92, 1.055 / 2.4 * light ** (1 / 2.4 - 1)).astype(np.float32)
+    root = (np.maximum(encoded, _LINEAR_PART) + 0.055) / 1.055  # of light, by the power of 2.4
+    return np.where(encoded <= _LINEAR_PART, 12.92, 1.055 / 2.4 * root**-1.4).astype(np.float32)
 
 
 def is_clipped(values: np.ndarray) -> np.ndarray:

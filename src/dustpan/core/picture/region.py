@@ -8,6 +8,8 @@ Region = tuple[int, int, int, int]  # x0, y0, x1, y1 in pixels
 Extent = tuple[float, float, float, float]  # x0, y0, x1, y1 as parts of the picture's width and height
 Size = tuple[int, int]  # width, height in pixels
 Margins = tuple[int, int, int, int]  # at the left, top, right and bottom, in pixels
+#: Whether the picture ends at a region's left, top, right and lower side.
+Ends = tuple[bool, bool, bool, bool]
 
 WHOLE: Extent = (0.0, 0.0, 1.0, 1.0)
 

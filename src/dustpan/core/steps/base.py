@@ -17,7 +17,7 @@ from dustpan.core.noise.fields import EvenField, NoiseField
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.features import Features
-from dustpan.core.picture.region import Region, Size, extent_of
+from dustpan.core.picture.region import Ends, Region, Size, extent_of
 from dustpan.core.picture.source import Mosaic
 from dustpan.core.steps.finding import Finding
 from dustpan.core.work.cancel import Check, no_check
@@ -52,7 +52,7 @@ class Context:
     features: Features | None = None
     known: np.ndarray | None = None
 
-    def ends(self, region: Region) -> tuple[bool, bool, bool, bool]:
+    def ends(self, region: Region) -> Ends:
         """Return whether the picture ends at a region's left, top, right and lower side."""
         return region[0] <= 0, region[1] <= 0, region[2] >= self.size[0], region[3] >= self.size[1]
 

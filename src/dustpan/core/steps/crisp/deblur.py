@@ -72,7 +72,12 @@ class Deblur(StepKind):
         sigma = np.maximum(context.coarse_sigma(tone, region)[0] * _TONE_OF_LUMINANCE, _LEAST_SIGMA)
         blur = {"shape": params.shape, "radius": params.radius, "angle": params.angle}
         found = deconvolve(
-            decode_curve(tone), sigma / encode_slope(tone), **blur, iterations=params.iterations, damping=params.damping
+            decode_curve(tone),
+            sigma / encode_slope(tone),
+            **blur,
+            iterations=params.iterations,
+            damping=params.damping,
+            ends=context.ends(region),
         )
         return encode_curve(found) - tone
 

@@ -72,7 +72,7 @@ class HighPass(StepKind):
         return lay_detail(tile, detail, law=params.law, strength=params.strength / 100)
 
     def _detail(self, tile, region, params, context: Context) -> np.ndarray:
-        cleaned = _cleaned(tile, region, params.clean / 100, context) if params.clean > 0 else tile
+        cleaned = _cleaned(tile, region, params, context) if params.clean > 0 else tile
         if params.neutral:
             cleaned = tone_of(cleaned)
         detail = finer_than(np.ascontiguousarray(cleaned), params.radius)
@@ -116,14 +116,15 @@ class HighPass(StepKind):
         return f"{params.strength:.0f} % at {params.radius:.1f} px"
 
 
-def _cleaned(tile, region, clean: float, context: Context) -> np.ndarray:
-    """Return the tile freed of up to twice the noise that is left at the step's input."""
+def _cleaned(tile, region, params: HighPassParams, context: Context) -> np.ndarray:
+    """Return the tile freed of up to twice the noise that is left at the step's input; of colours where they count."""
+    clean = params.clean / 100
     cleaning = Cleaning(
         sigma=lambda tone, scale, part: (
             np.float32(_TWICE * clean) * context.sigma(tone, moved(part, region), scale=scale)
         ),
         spectrum=np.maximum([context.spectrum(scale) for scale in range(_SCALES)], _LEAST_SPECTRUM),
-        strengths=(1.0, 1.0),
+        strengths=(1.0, float(not params.neutral)),
         scales=_SCALES,
         check=context.check,
     )
