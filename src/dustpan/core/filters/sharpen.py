@@ -93,7 +93,8 @@ def sharpen_plane(plane: np.ndarray, sharpening: Sharpening, *, noise: np.ndarra
 
     Notes
     -----
-    Direction is told by the structure tensor.
+    Direction is told by the structure tensor. The lightest and darkest of a neighbourhood are looked for behind a
+    slight blur: single pixels of noise would allow halos of their own size.
 
     References
     ----------
@@ -102,11 +103,12 @@ def sharpen_plane(plane: np.ndarray, sharpening: Sharpening, *, noise: np.ndarra
     plane = np.require(plane, np.float32, ("C", "W"))
     radius = sharpening.radius
     detail = detail_of(plane, radius=radius, finest=sharpening.finest)
-    around = _surroundings(plane, detail, radius)
+    soft = _softened(plane)
+    around = _surroundings(soft, detail, radius)
     side = 2 * math.ceil(2 * radius) + 1
     window = np.ones((side, side), np.uint8)
-    top = cv2.dilate(plane, window, borderType=cv2.BORDER_REFLECT)
-    floor = cv2.erode(plane, window, borderType=cv2.BORDER_REFLECT)
+    top = cv2.dilate(soft, window, borderType=cv2.BORDER_REFLECT)
+    floor = cv2.erode(soft, window, borderType=cv2.BORDER_REFLECT)
     added = np.empty_like(plane)
     settings = _kernel_settings(sharpening)
     add_detail(plane, detail, around, np.require(noise, np.float32, ("C", "W")), top, floor, settings, added)
@@ -116,7 +118,7 @@ def sharpen_plane(plane: np.ndarray, sharpening: Sharpening, *, noise: np.ndarra
 def gate_of(plane: np.ndarray, sharpening: Sharpening, *, noise: np.ndarray) -> np.ndarray:
     """Return the share (H, W), 0 to 1, of each pixel's detail that `sharpen_plane` lets through."""
     detail = detail_of(plane, radius=sharpening.radius, finest=sharpening.finest)
-    around = _surroundings(plane, detail, sharpening.radius)
+    around = _surroundings(_softened(plane), detail, sharpening.radius)
     gate, none = np.empty_like(plane), np.zeros_like(plane)
     unit, far = np.ones_like(plane), np.full_like(plane, 1e6)
     settings = _kernel_settings(replace(sharpening, amount=1.0, halo_light=1.0, halo_dark=1.0))
@@ -130,9 +132,13 @@ def _kernel_settings(sharpening: Sharpening) -> np.ndarray:
     return np.array([sharpening.amount, *gates, sharpening.halo_light**2, sharpening.halo_dark**2], np.float32)
 
 
-def _surroundings(plane: np.ndarray, detail: np.ndarray, radius: float) -> np.ndarray:
-    """Return (H, W, 4): direction of the slopes and energy of the detail, gathered around each pixel."""
-    soft = cv2.GaussianBlur(plane, (5, 5), 0.8, borderType=cv2.BORDER_REFLECT)
+def _softened(plane: np.ndarray) -> np.ndarray:
+    """Return a plane blurred so far that single pixels of noise do not count."""
+    return cv2.GaussianBlur(plane, (5, 5), 0.8, borderType=cv2.BORDER_REFLECT)
+
+
+def _surroundings(soft: np.ndarray, detail: np.ndarray, radius: float) -> np.ndarray:
+    """Return (H, W, 4): direction of the slopes of a softened plane and energy of its detail, gathered around."""
     across = cv2.Sobel(soft, cv2.CV_32F, 1, 0, ksize=3, borderType=cv2.BORDER_REFLECT)
     down = cv2.Sobel(soft, cv2.CV_32F, 0, 1, ksize=3, borderType=cv2.BORDER_REFLECT)
     return _blur(cv2.merge([across * across, down * down, across * down, detail * detail]), _spread(radius))

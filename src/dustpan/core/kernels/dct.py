@@ -14,6 +14,18 @@ from dustpan.core.kernels.eight import forward, inverse
 
 SEGMENT = 64  # windows worked together: 64 coefficients of each fit the first-sigma cache
 STRIDE = 1024  # longest half row of a tile, in samples
+# How many coefficients of a window hold signal where it begins to count as busy, and where it does altogether. Noise is
+# taken for weaker there: what is left of it does not show in texture, and texture that goes does.
+_BARE, _BUSY = np.float32(1.2), np.float32(4.6)
+_EASED_THRESHOLD, _EASED_NOISE = np.float32(0.15), np.float32(0.3)  # part by which it is taken for weaker, at most
+
+
+@helper
+def _ease(signal, sigma, part, count, eased):
+    """Fill `eased` with the noise taken for weaker by up to `part`, by how many coefficients with signal there are."""
+    for t in range(count):
+        busy = min(max((signal[t] - _BARE) / (_BUSY - _BARE), np.float32(0)), np.float32(1))
+        eased[t] = sigma[t] * (np.float32(1) - part * busy)
 
 
 @helper
@@ -55,8 +67,16 @@ def _windows(even, odd, start, count, coefficients):
 
 
 @helper
-def _keep_strong(c, sigma, spectrum, threshold, count, weight):
+def _keep_strong(c, sigma, spectrum, threshold, count, eased, weight):
     """Zero the coefficients under the threshold; leave in `weight` the inverse of the noise kept."""
+    for t in range(count):
+        weight[t] = np.float32(0)
+    for n in range(1, 64):
+        shape = spectrum[n]
+        row = c[n * SEGMENT : (n + 1) * SEGMENT]
+        for t in range(count):
+            weight[t] += np.float32(1.0) if abs(row[t]) > threshold * shape * sigma[t] else np.float32(0.0)
+    _ease(weight, sigma, _EASED_THRESHOLD, count, eased)
     for t in range(count):
         weight[t] = spectrum[0] * spectrum[0]
     for n in range(1, 64):
@@ -64,7 +84,7 @@ def _keep_strong(c, sigma, spectrum, threshold, count, weight):
         power = shape * shape
         row = c[n * SEGMENT : (n + 1) * SEGMENT]
         for t in range(count):
-            limit = threshold * shape * sigma[t]
+            limit = threshold * shape * eased[t]
             keep = np.float32(1.0) if abs(row[t]) > limit else np.float32(0.0)
             row[t] = row[t] * keep
             weight[t] += power * keep
@@ -73,8 +93,17 @@ def _keep_strong(c, sigma, spectrum, threshold, count, weight):
 
 
 @helper
-def _shrink(c, p, sigma, spectrum, least, count, weight):
+def _shrink(c, p, sigma, spectrum, least, count, eased, weight):
     """Scale each coefficient by the pilot's share of signal, never under `least`."""
+    for t in range(count):
+        weight[t] = np.float32(0)
+    for n in range(1, 64):
+        power = spectrum[n] * spectrum[n]
+        pilot = p[n * SEGMENT : (n + 1) * SEGMENT]
+        for t in range(count):
+            energy = pilot[t] * pilot[t]
+            weight[t] += energy / (energy + power * sigma[t] * sigma[t] + np.float32(1e-12))
+    _ease(weight, sigma, _EASED_NOISE, count, eased)
     for t in range(count):
         weight[t] = spectrum[0] * spectrum[0]
     for n in range(1, 64):
@@ -84,7 +113,7 @@ def _shrink(c, p, sigma, spectrum, least, count, weight):
         pilot = p[n * SEGMENT : (n + 1) * SEGMENT]
         for t in range(count):
             energy = pilot[t] * pilot[t]
-            gain = energy / (energy + power * sigma[t] * sigma[t] + np.float32(1e-12))
+            gain = energy / (energy + power * eased[t] * eased[t] + np.float32(1e-12))
             gain = gain if gain > least else least
             row[t] = row[t] * gain
             weight[t] += power * gain * gain
@@ -181,7 +210,8 @@ def clean_rows(noisy, pilot, sigma, spectrum, threshold, least, phase, first, la
     pilot_even, pilot_odd = np.empty(8 * STRIDE, np.float32), np.empty(8 * STRIDE, np.float32)
     sum_even, sum_odd = np.empty(8 * STRIDE, np.float32), np.empty(8 * STRIDE, np.float32)
     c, p = np.empty(64 * SEGMENT, np.float32), np.empty(64 * SEGMENT, np.float32)
-    scratch, weight = np.empty(8 * SEGMENT, np.float32), np.empty(SEGMENT, np.float32)
+    scratch = np.empty(8 * SEGMENT, np.float32)
+    eased, weight = np.empty(SEGMENT, np.float32), np.empty(SEGMENT, np.float32)
     for strip in range(first, last):
         top = 2 * strip
         _columns(noisy[0], top, half, even)
@@ -196,10 +226,10 @@ def clean_rows(noisy, pilot, sigma, spectrum, threshold, least, phase, first, la
             count = min(SEGMENT - (start + phase) % SEGMENT, windows - start)
             _windows(even, odd, start, count, c)
             if threshold > 0:
-                _keep_strong(c, sigma[strip, start:], spectrum, threshold, count, weight)
+                _keep_strong(c, sigma[strip, start:], spectrum, threshold, count, eased, weight)
             else:
                 _windows(pilot_even, pilot_odd, start, count, p)
-                _shrink(c, p, sigma[strip, start:], spectrum, least, count, weight)
+                _shrink(c, p, sigma[strip, start:], spectrum, least, count, eased, weight)
             _gather(c, weight, start, count, sum_even, sum_odd, weights[0, strip], weights[1, strip], scratch)
             start += count
         _spread(sum_even, top, half, sums[0])

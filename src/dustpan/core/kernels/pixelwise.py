@@ -151,7 +151,7 @@ def add_detail(plane, detail, around, noise, top, floor, settings, added):
     plane, detail : (H, W), tones and their detail.
     around : (H, W, 4), smoothed xx, yy, xy of the slopes and the square of the detail.
     noise : (H, W), deviation of the noise in the detail.
-    top, floor : (H, W), lightest and darkest tone of each neighbourhood.
+    top, floor : (H, W), lightest and darkest tone of each neighbourhood; the pixel's own counts besides.
     settings : (6,) amount, noise gate, threshold, edge gate, light and dark overshoot allowed.
     added : (H, W), filled with the result.
     """
@@ -173,8 +173,9 @@ def add_detail(plane, detail, around, noise, top, floor, settings, added):
                 directed = np.sqrt((xx - yy) * (xx - yy) + np.float32(4) * xy * xy) / (xx + yy + small)
                 gate *= unit - edge_gate * (unit - _smooth(directed, np.float32(0.2), np.float32(0.6)))
             result = plane[y, x] + amount * gate * detail[y, x]
-            if result > top[y, x]:
-                result = top[y, x] + light * (result - top[y, x])
-            elif result < floor[y, x]:
-                result = floor[y, x] - dark * (floor[y, x] - result)
+            highest, lowest = max(top[y, x], plane[y, x]), min(floor[y, x], plane[y, x])
+            if result > highest:
+                result = highest + light * (result - highest)
+            elif result < lowest:
+                result = lowest - dark * (lowest - result)
             added[y, x] = result - plane[y, x]
