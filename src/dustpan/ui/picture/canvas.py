@@ -6,15 +6,17 @@ from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, QSizeF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QPainter, QPen
+from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QWidget
 
 from dustpan.ui.picture.compare import Compare
 from dustpan.ui.picture.composed import Composed, Standing
+from dustpan.ui.picture.drawing import draw_grid, draw_word, draw_word_in_corner, word_height
 from dustpan.ui.picture.ellipse import EllipseHandles
 from dustpan.ui.picture.places import Places
 from dustpan.ui.picture.question import Question
 from dustpan.ui.picture.tiles import Tiles, View, level_for
+from dustpan.ui.picture.wipe import Wipe
 from dustpan.ui.where.hands import Brush, Clicks, GradientHandles
 from dustpan.ui.where.mask_view import MaskView
 from dustpan.ui.where.parts import Parts
@@ -24,7 +26,6 @@ from dustpan.ui.widgets.configured import configured
 STOPS = (0.0625, 0.125, 0.25, 0.3333, 0.5, 0.6667, 1.0, 2.0, 3.0, 4.0, 8.0, 16.0)
 _REST = 0.11  # how near to a stop the wheel comes to rest on it
 _GRID = 8.0  # zoom from which the pixels are parted by lines
-_GRAB = 8  # px either side of the wipe line
 _CLICK = 4  # px that a press moves before it is a drag
 _TURN = 1000  # ms between the two sides of Alternate
 
@@ -45,7 +46,6 @@ class Canvas(QWidget):
         self._sides = Composed(tiles), Composed(other)
         self.zoom = 1.0
         self.fitted = True
-        self.wipe_at = 0.5
         self.caption = ""  # a line of figures in the lower left corner
         self._preview: tuple[QImage, tuple[int, int]] | None = None
         self._other_turn = False
@@ -54,13 +54,12 @@ class Canvas(QWidget):
         self._corner = QPointF(0, 0)  # where the picture's corner stands on the widget
         self._panning: QPointF | None = None
         self._space = False
-        self._moving_wipe = False
+        self.wipe = Wipe()
         self._pressed: QPointF | None = None  # where a click may be under way
         self._peek: tuple | None = None  # what to go back to when a proof is no longer shown large
         self.surround = "dark"
-        self.overlays: list[
-            Callable[[QPainter], None]
-        ] = []  # what is drawn over the picture, in a pair over the route's side
+        #: What is drawn over the picture, in a pair over the route's side.
+        self.overlays: list[Callable[[QPainter], None]] = []
         self.parts = Parts(tiles.session, self)
         self.mask_view = MaskView(self.parts, self)
         self.ellipse, self.gradient = EllipseHandles(self.parts), GradientHandles(self.parts)
@@ -114,7 +113,7 @@ class Canvas(QWidget):
         place = QRectF(QPointF((self.width() - drawn.width()) / 2, (self.height() - drawn.height()) / 2), drawn)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.drawImage(place, image)
-        self._paint_word(painter, place.topLeft().toPoint() + _offset(8, 6), "preview")
+        draw_word_in_corner(painter, place.topLeft().toPoint(), "preview")
 
     @property
     def room(self) -> QRect:
@@ -159,7 +158,7 @@ class Canvas(QWidget):
         """End all that lasts as long as a key or a button is pressed."""
         self.end_peek()
         self.hold(False)
-        self._space = self._moving_wipe = False
+        self._space = self.wipe.moving = False
         self._panning = self._pressed = None
         self._question.drop()
         for hand in (self.ellipse, self.gradient, self.brush, self.clicks):
@@ -233,6 +232,11 @@ class Canvas(QWidget):
         width, height = self.size_px
         return QRect(self._corner.toPoint(), QSize(round(width * self.zoom), round(height * self.zoom)))
 
+    @property
+    def _shown(self) -> QRect:
+        """What of the picture is on the widget."""
+        return self.picture_rect().intersected(self.rect())
+
     # -- comparing --------------------------------------------------------------------------------------------
 
     @property
@@ -248,6 +252,7 @@ class Canvas(QWidget):
         mode = self.compare.now.mode
         self._turns.start() if mode == "alternate" else self._turns.stop()
         self._other_turn = False
+        self.wipe.level = self.compare.now.horizontal
         self.fit() if self.fitted else self._move(self._corner)
 
     def stop(self) -> None:
@@ -263,17 +268,6 @@ class Canvas(QWidget):
     def wiping(self) -> bool:
         """Whether a line parts both sides."""
         return self.compare.now.mode == "wipe"
-
-    def _wipe_line(self) -> int:
-        """Return where the wipe line stands: its x, or its y when it lies level."""
-        shown = self.picture_rect().intersected(self.rect())
-        if self.compare.now.horizontal:
-            return round(shown.top() + self.wipe_at * shown.height())
-        return round(shown.left() + self.wipe_at * shown.width())
-
-    def _off_wipe(self, at: QPointF) -> float:
-        """Return how far a place is from the wipe line, px."""
-        return abs((at.y() if self.compare.now.horizontal else at.x()) - self._wipe_line())
 
     # -- painting ---------------------------------------------------------------------------------------------
 
@@ -296,8 +290,7 @@ class Canvas(QWidget):
             self._paint_one(painter, clip)
         painter.setClipping(False)
         if self.caption:
-            height = painter.fontMetrics().height() + 6
-            self._paint_word(painter, QPoint(8, self.height() - height - 8), self.caption)
+            draw_word(painter, QPoint(8, self.height() - word_height(painter) - 8), self.caption)
 
     def _paint_one(self, painter: QPainter, clip: QRect) -> None:
         """Draw one side, and say which when it is not the route's result."""
@@ -305,8 +298,7 @@ class Canvas(QWidget):
         other = self.holding or (mode == "alternate" and self._other_turn)
         self._paint_side(painter, clip, self.other if other else self.tiles, marked=not other)
         word = self.compare.word if other else {"removed": self._removed_word(), "alternate": "route"}.get(mode, "")
-        if word:
-            self._paint_word(painter, clip.topLeft() + _offset(8, 6), word)
+        draw_word_in_corner(painter, clip.topLeft(), word)
 
     def _removed_word(self) -> str:
         return f"removed ×{self.compare.now.gain:.0f}, against {self.compare.word}"
@@ -314,28 +306,20 @@ class Canvas(QWidget):
     def _paint_pair(self, painter: QPainter, clip: QRect) -> None:
         """Draw both sides beside one another, at the same place."""
         self._paint_side(painter, clip, self.other, marked=False)
-        self._paint_word(painter, clip.topLeft() + _offset(8, 6), self.compare.word)
+        draw_word_in_corner(painter, clip.topLeft(), self.compare.word)
         painter.save()
         painter.translate(self.room.width(), 0)
         self._paint_side(painter, clip, self.tiles, marked=True)
-        self._paint_word(painter, clip.topLeft() + _offset(8, 6), "route")
+        draw_word_in_corner(painter, clip.topLeft(), "route")
         painter.restore()
         painter.setClipping(False)
         painter.fillRect(self.room.width() - 1, 0, 2, self.height(), theme.colour("line"))
 
     def _paint_wipe(self, painter: QPainter, clip: QRect) -> None:
-        line, level = self._wipe_line(), self.compare.now.horizontal
-        first, second = QRect(clip), QRect(clip)
-        if level:
-            first.setBottom(line - 1)
-            second.setTop(line)
-        else:
-            first.setRight(line - 1)
-            second.setLeft(line)
-        self._paint_side(painter, first, self.other, marked=False)
-        self._paint_side(painter, second, self.tiles, marked=False)
+        for side, tiles in zip(self.wipe.sides(self._shown, clip), (self.other, self.tiles), strict=True):
+            self._paint_side(painter, side, tiles, marked=False)
         self._paint_marks(painter, clip)  # over both sides: what can be taken hold of must be seen
-        self._paint_line(painter, line, clip)
+        self.wipe.paint(painter, self._shown, clip, (self.compare.word, "route"))
 
     def _paint_side(self, painter: QPainter, clip: QRect, tiles: Tiles, *, marked: bool) -> None:
         """Draw the tiles of one side inside a clip, and what is marked on them."""
@@ -345,7 +329,7 @@ class Canvas(QWidget):
         standing = Standing(self._corner, self.zoom, self.size_px, self.size(), self.devicePixelRatioF())
         self._sides[tiles is self.other].paint(painter, standing)
         if self.zoom >= _GRID:
-            self._paint_grid(painter, clip)
+            draw_grid(painter, clip, self.picture_rect().topLeft(), self.zoom)
         if marked:
             self._paint_marks(painter, clip)
 
@@ -358,46 +342,6 @@ class Canvas(QWidget):
         self._question.paint(painter)
         for paint in self.overlays:
             paint(painter)
-
-    def _paint_grid(self, painter: QPainter, clip: QRect) -> None:
-        """Part the pixels by hair lines."""
-        painter.setClipRect(clip)
-        painter.setPen(theme.colour("faint", 60))
-        corner, zoom = self.picture_rect().topLeft(), self.zoom
-        for x in range(int((clip.left() - corner.x()) / zoom), int((clip.right() - corner.x()) / zoom) + 2):
-            at = round(corner.x() + x * zoom)
-            painter.drawLine(at, clip.top(), at, clip.bottom())
-        for y in range(int((clip.top() - corner.y()) / zoom), int((clip.bottom() - corner.y()) / zoom) + 2):
-            at = round(corner.y() + y * zoom)
-            painter.drawLine(clip.left(), at, clip.right(), at)
-
-    def _paint_line(self, painter: QPainter, line: int, clip: QRect) -> None:
-        painter.setClipping(False)
-        painter.setPen(QPen(QColor("white"), 2))
-        words = self.compare.word, "route"
-        if self.compare.now.horizontal:
-            painter.drawLine(clip.left(), line, clip.right(), line)
-            height = painter.fontMetrics().height() + 6
-            places = (QPoint(clip.left() + 8, line - height - 8), QPoint(clip.left() + 8, line + 8))
-            rooms = line - clip.top() - height - 8, clip.bottom() - line - height - 8
-        else:
-            painter.drawLine(line, clip.top(), line, clip.bottom())
-            width = painter.fontMetrics().horizontalAdvance(words[0])
-            places = (QPoint(line - width - 22, clip.top() + 6), QPoint(line + 8, clip.top() + 6))
-            rooms = line - clip.left() - width - 24, clip.right() - line - 60
-        for place, word, room in zip(places, words, rooms, strict=True):
-            if room > 0:
-                self._paint_word(painter, place, word)
-
-    def _paint_word(self, painter: QPainter, at, word: str) -> None:
-        painter.setClipping(False)
-        metrics = painter.fontMetrics()
-        box = QRect(at.x(), at.y(), metrics.horizontalAdvance(word) + 14, metrics.height() + 6)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.colour("ground", 190))
-        painter.drawRoundedRect(box, 4, 4)
-        painter.setPen(theme.colour("bright"))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, word)
 
     # -- hands ------------------------------------------------------------------------------------------------
 
@@ -445,8 +389,8 @@ class Canvas(QWidget):
             and any(grip.press(self._at(event), picture) for grip in self.grips)
         ):
             return
-        if left and self.wiping and not self._space and self._off_wipe(self._at(event)) <= _GRAB:
-            self._moving_wipe = True
+        if left and self.wiping and not self._space and self.wipe.is_near(self._at(event), self._shown):
+            self.wipe.moving = True
         elif left or event.button() == Qt.MouseButton.MiddleButton:
             self._panning = self._at(event) - self._corner
             self._pressed = self._at(event) if left and not self._space else None
@@ -489,8 +433,9 @@ class Canvas(QWidget):
             self.update()
         if any(grip.drag(self._at(event), QRectF(self.picture_rect())) for grip in self.grips):
             return
-        if self._moving_wipe:
-            self._drag_wipe(self._at(event))
+        if self.wipe.moving:
+            self.wipe.drag(self._at(event), self._shown)
+            self.update()
         elif self._panning is not None:
             if self._pressed is not None and (self._at(event) - self._pressed).manhattanLength() <= _CLICK:
                 return
@@ -498,17 +443,7 @@ class Canvas(QWidget):
             self.fitted = False
             self._move(self._at(event) - self._panning)
         elif self.wiping:
-            split = Qt.CursorShape.SplitVCursor if self.compare.now.horizontal else Qt.CursorShape.SplitHCursor
-            self.setCursor(split if self._off_wipe(self._at(event)) <= _GRAB else Qt.CursorShape.ArrowCursor)
-
-    def _drag_wipe(self, at: QPointF) -> None:
-        shown = QRectF(self.picture_rect().intersected(self.rect()))
-        if self.compare.now.horizontal:
-            self.wipe_at = (at.y() - shown.top()) / max(shown.height(), 1)
-        else:
-            self.wipe_at = (at.x() - shown.left()) / max(shown.width(), 1)
-        self.wipe_at = min(max(self.wipe_at, 0.0), 1.0)
-        self.update()
+            self.setCursor(self.wipe.cursor(self._at(event), self._shown))
 
     def mouseReleaseEvent(self, event):
         """Let go."""
@@ -518,7 +453,7 @@ class Canvas(QWidget):
         for grip in self.grips:
             grip.release(self._at(event), QRectF(self.picture_rect()))
         clicked = self._pressed
-        self._panning, self._moving_wipe, self._pressed = None, False, None
+        self._panning, self.wipe.moving, self._pressed = None, False, None
         self.unsetCursor()
         if clicked is not None and self.size_px[0] and QRectF(self.picture_rect()).contains(clicked):
             self.toggle_pixels(clicked)
@@ -581,7 +516,3 @@ class Canvas(QWidget):
             self.unsetCursor()
         else:
             event.ignore()
-
-
-def _offset(x: int, y: int):
-    return QPointF(x, y).toPoint()
