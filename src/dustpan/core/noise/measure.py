@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from dustpan.core.noise.flats import MEASURED_LEVELS, FlatLevel, flat_model, measure_levels, predict_coarser
-from dustpan.core.noise.model import LEVELS, TONES, NoiseModel
+from dustpan.core.noise.model import DOUBTFUL, LEVELS, TONES, NoiseModel
 from dustpan.core.noise.prior import Told, tell_noise
 from dustpan.core.noise.statistics import LevelStatistics, describe, highest_power
 from dustpan.core.picture.source import Compression
@@ -15,6 +15,7 @@ from dustpan.core.work.sharing import Each
 
 _BESIDE = (1.1, 1.3)  # their deviation beside what is told, from and up to which they are believed less
 _SURE = (0.12, 0.25)  # their expected error, up to which that does not matter, and from which it does
+_IN_DOUBT = (DOUBTFUL, 2 * DOUBTFUL)  # expected error of what is told, up to and from which its middle or mean counts
 _ROUNDED = 0.5  # share of the told power that the flattest blocks have at least, where nothing was rounded off
 _PREDICTED = (0.97, 1.2)  # deviation of a coarse level beside that predicted; true: 1.0 to 1.1, in colour to 1.2
 _APART = (0.5, 1.0)  # by how many of both expected errors they lie over what is told: up to which that is chance
@@ -49,7 +50,7 @@ def estimate_noise(crops: list[np.ndarray], compression: Compression | None = No
         return NoiseModel.none()
     if levels[0].drawn:
         return flat_model(levels)
-    told = _bounded(tell_noise(describe(_statistics(levels), compression)), levels)
+    told = _bounded(_mean_in_doubt(tell_noise(describe(_statistics(levels), compression))), levels)
     first = levels[0]
     model = model_of(told, first.statistics.presence, first.flat_share)
     trust = _trust_in_flats(first, model, told.doubt, compression)
@@ -66,6 +67,16 @@ def describe_picture(crops: list[np.ndarray], compression: Compression | None = 
 def _statistics(levels: list[FlatLevel]) -> list[LevelStatistics | None]:
     found = [level.statistics for level in levels]
     return [*found, *[None] * (MEASURED_LEVELS - len(found))]
+
+
+def _mean_in_doubt(told: Told) -> Told:
+    """Return the noise as it is told; in doubt the mean of what it may be, which lies over the middle that is told.
+
+    Its logarithm may be off by the doubt, as a normal distribution is.
+    """
+    doubt = np.minimum(told.doubt[0, 0], 1)
+    louder = np.exp(np.interp(doubt, _IN_DOUBT, (0, 1)) * doubt**2)
+    return told._replace(power=told.power * louder[[0, 1, 1]][:, None, None])
 
 
 def _bounded(told: Told, levels: list[FlatLevel]) -> Told:
