@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from dustpan.core.filters.deconvolve import SHAPES, deconvolve, kernel_of, reach_of, support_of, turns_of
-from dustpan.core.filters.edge_profiles import edge_rise
+from dustpan.core.filters.edge_profiles import edge_rise, rise_of
 from dustpan.core.filters.grain import draw_grain, grain_support, strength_over_tone
 from dustpan.core.filters.high_pass import OVERLAYS, finer_than, lay_detail, steepened
 from dustpan.core.steps.base import MAX_SUPPORT
@@ -90,3 +90,9 @@ def test_the_rise_of_an_edge_tells_its_blur(blur):
     rise = edge_rise([np.repeat(plane[..., None], 3, axis=2)])
     assert rise == pytest.approx(2.56 * np.hypot(blur, 0.55), rel=0.15)
     assert edge_rise([np.full((128, 128, 3), 0.5, np.float32)]) is None
+
+
+def test_the_far_side_of_a_line_is_no_part_of_an_edge():
+    edge = np.clip(np.arange(-9, 10) / 4 + 0.5, 0, 1)
+    line = np.where(np.arange(-9, 10) < -6, 0.9, edge)
+    assert rise_of(line) == pytest.approx(rise_of(edge)) == pytest.approx(3.2, abs=0.1)

@@ -127,6 +127,9 @@ def test_a_cast_is_the_channel_that_moved_most(channel):
     assert figures(before, after).cast == pytest.approx(4.0, abs=0.01)  # 6 levels less their mean of 2
     assert figures(before, before + np.float32(0.02)).cast == pytest.approx(0, abs=0.01)
     assert figures(before + 0.5, after + 0.5).cast is None  # no darks to tell it from
+    gaps = np.where(abs(np.arange(SIDE)[:, None] % 32 - 16) < 4, before, before + 0.5).astype(np.float32)
+    found = figures(gaps, gaps + after - before)
+    assert found.shadow_shift != 0 and found.cast is None  # nowhere is it dark all around
 
 
 def test_noise_that_black_cut_off_leaves_no_cast_behind():

@@ -108,8 +108,13 @@ def edge_rise(patches: Sequence[np.ndarray]) -> float | None:
 
 
 def rise_of(profile: np.ndarray, low: float = 0.1, high: float = 0.9) -> float:
-    """Return the way, px, over which a profile with a step of 1 goes from one part of it to another."""
+    """Return the way, px, over which a profile with a step of 1 goes from one part of it to another.
+
+    What lies before its lowest point on the dark side belongs to another edge, as on the far side of a line.
+    """
     fine = np.linspace(0, len(profile) - 1, 20 * len(profile))
+    lowest = int(np.argmin(profile[: len(profile) // 2 + 1]))
+    profile = np.concatenate([np.full(lowest, profile[lowest]), profile[lowest:]])
     values = np.maximum.accumulate(np.interp(fine, np.arange(len(profile)), profile))
     first, last = (fine[np.searchsorted(values, level)] if values[-1] >= level else fine[-1] for level in (low, high))
     return float(last - first)

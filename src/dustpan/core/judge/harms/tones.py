@@ -24,6 +24,7 @@ CAST = Harm("cast", "cast", 2.0, "a cast of {size:.1f} levels in the darks")
 _BRIGHT, _WHITE = 0.8, 0.995  # tones between which a pixel counts as highlight
 _DARK = 0.25  # tone under which a pixel counts as shadow
 _DARK_BLUR = 3.0  # px, deviation of the blur by which it is told
+_AROUND = 7  # px, side of the square that is dark all around a pixel
 _STANDS_OUT = 6.0  # deviations of the darks from which a pixel is a speck
 _KINDS = "channels", "medians"
 _TO_Y = SRGB_TO_XYZ[1].astype(np.float32)
@@ -37,11 +38,13 @@ class Darks:
     ----------
     pixels : their number.
     lightness, specks : of the changes of L*, and of those of specks alone.
-    channels : (3,) of the changes of red, green and blue.
+    inner : number of those that are dark all around.
+    channels : (3,) of the changes of red, green and blue of these.
     medians : (3,) of the changes of their local medians.
     """
 
     pixels: int = 0
+    inner: int = 0
     lightness: float = 0.0
     specks: float = 0.0
     channels: np.ndarray | tuple[float, float, float] = (0.0, 0.0, 0.0)
@@ -58,6 +61,7 @@ def measure_darks(before: np.ndarray, after: np.ndarray) -> Darks:
     """Return the changes in a patch's dark pixels.
 
     Dark pixels are told by their surroundings: chosen by their own value, noisy ones would come out lighter by chance.
+    Colours are told where it is dark all around: gaps between leaves take some of theirs.
     """
     tone = tone_of(before)
     mask = cv2.GaussianBlur(tone, (0, 0), _DARK_BLUR) < _DARK
@@ -67,25 +71,28 @@ def measure_darks(before: np.ndarray, after: np.ndarray) -> Darks:
     change = lightness(after[mask]) - lightness(before[mask])
     rest = (tone - cv2.medianBlur(tone, 5))[mask]
     specks = rest > _STANDS_OUT * (1.4826 * float(np.median(np.abs(rest))) + 0.5 / DISPLAY)
-    moved = (after - before)[mask].sum(axis=0, dtype=np.float64)
-    medians = [cv2.medianBlur(np.ascontiguousarray(pixels), 5)[mask] for pixels in (before, after)]
+    inner = cv2.erode(mask.view(np.uint8), np.ones((_AROUND, _AROUND), np.uint8), borderValue=1).view(np.bool_)
+    moved = (after - before)[inner].sum(axis=0, dtype=np.float64)
+    medians = [cv2.medianBlur(np.ascontiguousarray(pixels), 5)[inner] for pixels in (before, after)]
     moved_medians = (medians[1] - medians[0]).sum(axis=0, dtype=np.float64)
-    return Darks(count, float(change.sum()), float(change[specks].sum()), moved, moved_medians)
+    number = int(inner.sum())
+    return Darks(count, number, float(change.sum()), float(change[specks].sum()), moved, moved_medians)
 
 
-def combine_darks(patches: Sequence[Darks]) -> tuple[float, float, float] | None:
+def combine_darks(patches: Sequence[Darks]) -> tuple[float, float, float | None] | None:
     """Return over patches the mean change of L*, the part of it that specks make, and the cast in display values.
 
-    None without dark pixels. The cast is that of the channel that moved most, less the mean of all three.
+    None without dark pixels. The cast is that of the channel that moved most, less the mean of all three; None where it
+    is dark all around nowhere.
     """
-    pixels = sum(darks.pixels for darks in patches)
+    pixels, inner = (sum(getattr(darks, name) for darks in patches) for name in ("pixels", "inner"))
     if not pixels:
         return None
-    means, medians = (np.sum([getattr(darks, kind) for darks in patches], axis=0) / pixels for kind in _KINDS)
+    means, medians = (np.sum([getattr(darks, kind) for darks in patches], axis=0) / max(inner, 1) for kind in _KINDS)
     return (
         sum(darks.lightness for darks in patches) / pixels,
         sum(darks.specks for darks in patches) / pixels,
-        _cast(means, medians),
+        _cast(means, medians) if inner else None,
     )
 
 
