@@ -24,6 +24,7 @@ CAST = Harm("cast", "cast", 2.0, "a cast of {size:.1f} levels in the darks")
 _BRIGHT, _WHITE = 0.8, 0.995  # tones between which a pixel counts as highlight
 _DARK = 0.25  # tone under which a pixel counts as shadow
 _DARK_BLUR = 3.0  # px, deviation of the blur by which it is told
+_FEW = 0.002  # share of what is looked at; in so few darks nobody sees a cast
 _AROUND = 7  # px, side of the square that is dark all around a pixel
 _STANDS_OUT = 6.0  # deviations of the darks from which a pixel is a speck
 _KINDS = "channels", "medians"
@@ -37,6 +38,7 @@ class Darks:
     Attributes
     ----------
     pixels : their number.
+    looked_at : number of all pixels of the patch.
     lightness, specks : of the changes of L*, and of those of specks alone.
     inner : number of those that are dark all around.
     channels : (3,) of the changes of red, green and blue of these.
@@ -44,6 +46,7 @@ class Darks:
     """
 
     pixels: int = 0
+    looked_at: int = 0
     inner: int = 0
     lightness: float = 0.0
     specks: float = 0.0
@@ -67,7 +70,7 @@ def measure_darks(before: np.ndarray, after: np.ndarray) -> Darks:
     mask = cv2.GaussianBlur(tone, (0, 0), _DARK_BLUR) < _DARK
     count = int(mask.sum())
     if not count:
-        return Darks()
+        return Darks(looked_at=mask.size)
     change = lightness(after[mask]) - lightness(before[mask])
     rest = (tone - cv2.medianBlur(tone, 5))[mask]
     specks = rest > _STANDS_OUT * (1.4826 * float(np.median(np.abs(rest))) + 0.5 / DISPLAY)
@@ -76,23 +79,23 @@ def measure_darks(before: np.ndarray, after: np.ndarray) -> Darks:
     medians = [cv2.medianBlur(np.ascontiguousarray(pixels), 5)[inner] for pixels in (before, after)]
     moved_medians = (medians[1] - medians[0]).sum(axis=0, dtype=np.float64)
     number = int(inner.sum())
-    return Darks(count, number, float(change.sum()), float(change[specks].sum()), moved, moved_medians)
+    return Darks(count, mask.size, number, float(change.sum()), float(change[specks].sum()), moved, moved_medians)
 
 
 def combine_darks(patches: Sequence[Darks]) -> tuple[float, float, float | None] | None:
     """Return over patches the mean change of L*, the part of it that specks make, and the cast in display values.
 
     None without dark pixels. The cast is that of the channel that moved most, less the mean of all three; None where it
-    is dark all around nowhere.
+    is dark all around hardly anywhere.
     """
-    pixels, inner = (sum(getattr(darks, name) for darks in patches) for name in ("pixels", "inner"))
+    pixels, looked_at, inner = (sum(getattr(d, name) for d in patches) for name in ("pixels", "looked_at", "inner"))
     if not pixels:
         return None
     means, medians = (np.sum([getattr(darks, kind) for darks in patches], axis=0) / max(inner, 1) for kind in _KINDS)
     return (
         sum(darks.lightness for darks in patches) / pixels,
         sum(darks.specks for darks in patches) / pixels,
-        _cast(means, medians) if inner else None,
+        _cast(means, medians) if inner > _FEW * looked_at else None,
     )
 
 
