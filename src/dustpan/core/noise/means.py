@@ -12,10 +12,9 @@ from dustpan.core.noise.fields import EvenField, NoiseField
 from dustpan.core.noise.law import AddedNoise, added_noise, light_sureness
 from dustpan.core.noise.model import TONES, NoiseModel
 from dustpan.core.noise.survey import Survey
-from dustpan.core.picture.region import Extent
+from dustpan.core.picture.region import CENTRE
 
 SUPPORT = max(cut_off.SUPPORT, light_mean.SUPPORT)  # px that the result looks around
-_CENTRE: Extent = (0.5, 0.5, 0.5, 0.5)
 
 
 @dataclass(frozen=True, eq=False)
@@ -84,5 +83,5 @@ def _added_noise(survey: Survey) -> AddedNoise | None:
 
 def louder_at_full_size(field: NoiseField, level: int) -> np.ndarray:
     """Return (3,) deviations of the opponent planes' noise at full size beside those of a pyramid level."""
-    full, reduced = (field.sigma(TONES[None, 1:-1], _CENTRE, level=at).mean(axis=(1, 2)) for at in (0, level))
+    full, reduced = (field.sigma(TONES[None, 1:-1], CENTRE, level=at).mean(axis=(1, 2)) for at in (0, level))
     return full / np.maximum(reduced, np.float32(1e-6))

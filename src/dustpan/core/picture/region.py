@@ -12,6 +12,7 @@ Margins = tuple[int, int, int, int]  # at the left, top, right and bottom, in pi
 Ends = tuple[bool, bool, bool, bool]
 
 WHOLE: Extent = (0.0, 0.0, 1.0, 1.0)
+CENTRE: Extent = (0.5, 0.5, 0.5, 0.5)  # the picture's middle place
 
 
 def extent_of(region: Region, size: Size) -> Extent:

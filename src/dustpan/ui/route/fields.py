@@ -12,13 +12,12 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from dustpan.core.document.params import Param, Params
 from dustpan.core.noise.model import TONES
+from dustpan.core.picture.region import CENTRE
 from dustpan.core.render.plan import Prepared
 from dustpan.ui.widgets.choice import Choice
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.sliders import NumberSlider
 from dustpan.ui.widgets.tone_plot import TonePlot
-
-_CENTRE = (0.5, 0.5, 0.5, 0.5)  # extent of the picture's middle
 
 
 class Change(Protocol):
@@ -133,7 +132,7 @@ class OverToneField(Field):
         """Show the noise at the step's input and what is taken of it."""
         if settings.prepared is None:
             return
-        sigma = settings.prepared.noise.sigma(TONES[None], _CENTRE)[:, 0]
+        sigma = settings.prepared.noise.sigma(TONES[None], CENTRE)[:, 0]
         found = sigma[0] if self.described.of == "luminance" else (sigma[1:] ** 2).mean(axis=0) ** 0.5
         taken = getattr(settings.params, self.described.of) / 100
         self.widget.show_noise(found, taken, getattr(settings.params, self.key))

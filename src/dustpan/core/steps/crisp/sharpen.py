@@ -20,6 +20,7 @@ from dustpan.core.filters.sharpen import (
     sharpen_plane,
 )
 from dustpan.core.noise.model import DISPLAY, TONES
+from dustpan.core.picture.region import CENTRE
 from dustpan.core.steps.base import Context, Inside, StepKind
 from dustpan.core.steps.easing import OF_STRENGTH
 from dustpan.core.steps.softness import blur_of
@@ -29,7 +30,6 @@ _STEEPER = 0.06  # part by which the picture's own edges are to rise over a shor
 _LEAST_AMOUNT, _MOST_AMOUNT = 5.0, 60.0  # %
 _CRISP = 0.05  # overshoot of the picture's edges from which more would be a halo
 _HALVED_BY = 5.0  # display values of noise at the input that halve the amount
-_CENTRE = (0.5, 0.5, 0.5, 0.5)  # extent of the picture's middle
 _LEAST_RADIUS = 0.35  # px; under it a draft shows nothing of the step
 _TONE_OF_LUMINANCE = np.float32(3**-0.5)  # the mean of three channels is luminance divided by the root of three
 
@@ -150,7 +150,7 @@ class Sharpen(StepKind):
         params = SharpenParams(radius=round(min(max(rise / RISE, 0.8), 2.0), 1), noise_gate=2.0)
         steeper = min(_STEEPER, 1 - _SHARPEST / rise)
         amount = 100 * amount_to_steepen(rise, _sharpening(params), by=steeper) if steeper > 0 else 0.0
-        noise = float(np.sqrt((survey.noise.sigma(TONES[None, 1:-1], _CENTRE)[0] ** 2).mean())) * DISPLAY
+        noise = float(np.sqrt((survey.noise.sigma(TONES[None, 1:-1], CENTRE)[0] ** 2).mean())) * DISPLAY
         crisp = 0.0 if blur is None else blur.overshoot / _CRISP
         amount = min(amount, _MOST_AMOUNT) * min(max(1 - crisp, 0.0), 1.0) / (1 + (noise / _HALVED_BY) ** 2)
         return replace(params, amount=float(round(amount / 5) * 5))

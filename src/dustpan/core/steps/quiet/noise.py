@@ -28,7 +28,7 @@ from dustpan.core.noise.pattern import pattern
 from dustpan.core.noise.survey import Survey
 from dustpan.core.noise.visibility import least_to_take
 from dustpan.core.picture.features import OTHER_SURFACE
-from dustpan.core.picture.region import WHOLE, Region, moved
+from dustpan.core.picture.region import CENTRE, WHOLE, Region, moved
 from dustpan.core.steps.base import Context, Inside, StepKind
 from dustpan.core.steps.finding import Finding
 
@@ -47,7 +47,6 @@ _LEFT_EASED = 5.0  # display values of noise that easing may leave where it was 
 _EASED = ("flattened", "worms", "stars_lost")  # harms against which it helps to clean less
 _RENDER_TOO_NOISY = 12.0  # display values past which more samples cure better than cleaning
 _EVEN = (1.0, 1.0, 1.0, 1.0, 1.0)
-_CENTRE = (0.5, 0.5, 0.5, 0.5)  # extent of the picture's middle
 
 
 def _factors(label: str, help: str, of: str):
@@ -350,7 +349,7 @@ def _about(doubt: float) -> str:
 
 def mean_deviations(field: NoiseField) -> tuple[float, float]:
     """Return luminance and colour noise of a field in display levels, at its middle place."""
-    sigma = field.sigma(TONES[None, 1:-1], _CENTRE) * DISPLAY
+    sigma = field.sigma(TONES[None, 1:-1], CENTRE) * DISPLAY
     return float(np.sqrt((sigma[0] ** 2).mean())), float(np.sqrt((sigma[1:] ** 2).mean()))
 
 
@@ -363,10 +362,10 @@ def _proposal(survey: Survey) -> NoiseParams:
     field, doubt = survey.noise, survey.base_noise.doubt[0]
     luminance, _ = mean_deviations(field)
     doubted = doubt > DOUBTFUL
-    sigma = field.sigma(TONES[None], _CENTRE)[:, 0]
+    sigma = field.sigma(TONES[None], CENTRE)[:, 0]
     sigma = sigma * np.array([max(1 - doubt, 0.0) if doubted else 1.0, 1.0, 1.0])[:, None]
     parts = np.round(100 * least_to_take(sigma, field.spectrum[0], _presence(survey), visible=survey.visible))
-    fine, coarse = (field.sigma(TONES[None, 1:-1], _CENTRE, level=level)[:, 0] for level in (0, 2))
+    fine, coarse = (field.sigma(TONES[None, 1:-1], CENTRE, level=level)[:, 0] for level in (0, 2))
     clumping = 4 * float(np.median(coarse / np.maximum(fine, 1e-9), axis=1).max())  # 1 for white noise
     return NoiseParams(
         luminance=float(parts[0]),
