@@ -22,8 +22,9 @@ from sklearn.neural_network import MLPClassifier
 from torch import nn
 from torch.nn import functional
 
+from dustpan.core.filters.networks import Weights
 from dustpan.core.filters.speck_peaks import NEAR, scale
-from dustpan.core.filters.speck_shapes import FIRST_FACTS, TOUCHED, WIDE, Weights, first_odds, is_doubtful, look
+from dustpan.core.filters.speck_shapes import FIRST_FACTS, TOUCHED, WIDE, first_odds, is_doubtful, look
 from training.specks import LEVEL, Samples, gather
 
 _FIRST_UNITS = (320, 128)

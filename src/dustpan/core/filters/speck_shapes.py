@@ -8,15 +8,12 @@ takes thirty times as long.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from functools import cache
-from importlib import resources
 
 import numpy as np
 
+from dustpan.core.filters.networks import Weights, load_weights, run_layers
 from dustpan.core.filters.speck_peaks import FACTS, NEAR, Peaks, describe, scale
-
-Weights = Mapping[str, np.ndarray]
 
 WIDE, TOUCHED = 15, 5  # px: of the surroundings of the second look, and of what a speck can have touched
 _DOUBTFUL = (-3.0, 9.0)  # logarithms of the odds at the first look between which peaks get a second
@@ -60,7 +57,7 @@ def tell_odds(peaks: Peaks, *, least: float = 0.0) -> np.ndarray:
 def first_odds(pixels: np.ndarray, facts: np.ndarray, weights: Weights) -> np.ndarray:
     """Return what the first look says of described peaks, (n,) logarithms of odds."""
     inputs = np.concatenate([pixels.reshape(len(pixels), -1), facts[:, :FIRST_FACTS]], axis=1)
-    return _run("first", inputs, weights)[:, 0]
+    return run_layers(weights, "first", inputs)[:, 0]
 
 
 def is_doubtful(odds: np.ndarray) -> np.ndarray:
@@ -147,20 +144,9 @@ def look(name: str, pixels: np.ndarray, facts: np.ndarray, weights: Weights) -> 
         inputs = windows.transpose(0, 1, 2, 4, 5, 3).reshape(count * height * width, -1)
         kernel, bias = weights[f"{name}_kernel{layer}"], weights[f"{name}_kernel{layer}_bias"]
         pixels = np.maximum(inputs @ kernel + bias, 0).reshape(count, height, width, -1)
-    return _run(name, np.concatenate([pixels.reshape(len(pixels), -1), facts], axis=1), weights)
-
-
-def _run(name: str, inputs: np.ndarray, weights: Weights) -> np.ndarray:
-    """Return the last layer of a network whose layers take everything."""
-    layer = 0
-    while f"{name}{layer}" in weights:
-        inputs = np.maximum(inputs, 0) if layer else inputs
-        inputs = inputs @ weights[f"{name}{layer}"] + weights[f"{name}{layer}_bias"]
-        layer += 1
-    return inputs
+    return run_layers(weights, name, np.concatenate([pixels.reshape(len(pixels), -1), facts], axis=1))
 
 
 @cache
-def _weights() -> dict[str, np.ndarray]:
-    with resources.files("dustpan.core.filters").joinpath(_FILE).open("rb") as file, np.load(file) as stored:
-        return {name: stored[name].astype(np.float32) for name in stored.files}
+def _weights() -> Weights:
+    return load_weights("dustpan.core.filters", _FILE)

@@ -9,11 +9,11 @@ far off it may be.
 from __future__ import annotations
 
 from functools import cache
-from importlib import resources
 from typing import NamedTuple
 
 import numpy as np
 
+from dustpan.core.filters.networks import Weights, load_weights, run_layers
 from dustpan.core.noise.model import DISPLAY, PAIRS, TONES
 from dustpan.core.noise.statistics import unit_of
 
@@ -48,8 +48,8 @@ def tell_noise(description: np.ndarray) -> Told:
     """Return the noise of a picture of which `statistics.describe` gave a description."""
     weights = _weights()
     inputs = np.clip((description - weights["centre"]) / weights["spread"], -LIMIT, LIMIT)
-    targets = _run(inputs, "w") @ weights["basis"] + weights["mean"]
-    return told_by(targets, unit_of(description), np.exp(_run(inputs, "d")).reshape(2, 2, 2))
+    targets = run_layers(weights, "w", inputs) @ weights["basis"] + weights["mean"]
+    return told_by(targets, unit_of(description), np.exp(run_layers(weights, "d", inputs)).reshape(2, 2, 2))
 
 
 def told_by(targets: np.ndarray, unit: float = 0.0, doubt: np.ndarray | None = None) -> Told:
@@ -69,17 +69,6 @@ def told_by(targets: np.ndarray, unit: float = 0.0, doubt: np.ndarray | None = N
     return Told(power.reshape(LEVELS, 3, 8, 8), over_tone, correlation, np.zeros((2, 2, 2)) if doubt is None else doubt)
 
 
-def _run(inputs: np.ndarray, name: str) -> np.ndarray:
-    """Return the last layer of one of both networks."""
-    weights, layer = _weights(), 0
-    while f"{name}{layer}" in weights:
-        inputs = np.maximum(inputs, 0) if layer else inputs
-        inputs = inputs @ weights[f"{name}{layer}"] + weights[f"{name}{layer}_bias"]
-        layer += 1
-    return inputs
-
-
 @cache
-def _weights() -> dict[str, np.ndarray]:
-    with resources.files("dustpan.core.noise").joinpath(_FILE).open("rb") as file, np.load(file) as stored:
-        return {name: stored[name].astype(np.float32) for name in stored.files}
+def _weights() -> Weights:
+    return load_weights("dustpan.core.noise", _FILE)
