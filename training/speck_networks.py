@@ -3,9 +3,9 @@
     python -m training.speck_networks NETWORK WEIGHTS PHOTOS... [--seed 3]
 
 NETWORK is `first`, `second` or `added`, to be fitted in this order: the second look learns from what the first leaves
-in doubt. Each takes a quarter to half an hour on two cores and is put into the file WEIGHTS, where the others stay.
-Every fifth photograph is held back; on these is printed how many specks are found and how many sound peaks are taken
-for specks, or how far off what was added is told.
+in doubt. Each takes half an hour on two cores, the second look an hour, and is put into the file WEIGHTS, where the
+others stay. Every fifth photograph is held back; on these is printed how many specks are found and how many sound peaks
+are taken for specks, or how far off what was added is told.
 """
 
 from __future__ import annotations
@@ -103,7 +103,7 @@ def fit_second(samples: Samples, seed: int) -> dict[str, np.ndarray]:
         return functional.binary_cross_entropy_with_logits(network(pixels, facts)[:, 0], speck)
 
     targets = samples.speck.astype(np.float32)
-    fitted = _fit(samples, loss_of, lambda chosen: targets[chosen], hidden=128, outputs=1, steps=8000, seed=seed)
+    fitted = _fit(samples, loss_of, lambda chosen: targets[chosen], hidden=128, outputs=1, steps=24000, seed=seed)
     return fitted.weights("second")
 
 

@@ -22,8 +22,11 @@ _RAISED = 5.0  # what a second look hardly ever adds to odds
 _FILE = "specks.npz"
 _AT_ONCE, _AT_ONCE_WIDE = 4096, 256
 _LEAST_TOUCH = 0.03  # of the peak's height, that a speck has added to a pixel which it has touched
+# Working value to whole multiples of which that is told: the last bits of a product of matrices depend on how many
+# peaks a tile has.
+_FINEST = np.float32(2**-12)
 _TAUGHT = -2.0  # logarithm of the odds that any peak is a speck, that makes the networks' own odds right
-LIKELY = 0.3  # logarithm of the odds from which a peak is taken for a speck
+LIKELY = -0.4  # logarithm of the odds from which a peak is taken for a speck
 _MISSED, _SOUND = 0.02, 0.05  # share of the specks that may be missed, and of what is taken that may be sound
 _LENIENT = 3.3  # most that is added to odds so that few specks are missed
 _COMMON, _TURNS = (-6.0, 0.0), 60  # least and most that is added to odds; turns until that settles
@@ -84,7 +87,7 @@ def tell_added(peaks: Peaks) -> np.ndarray:
         told = tall[..., None] * look("added", pixels, facts, weights).reshape(-1, 2, TOUCHED, TOUCHED, 3)
         excess = patches[:, rim:-rim, rim:-rim] - medians[:, None, None]
         added[part] = np.where(np.abs(told[:, 0]) > _LEAST_TOUCH * tall, excess - told[:, 1], 0)
-    return added
+    return np.rint(added / _FINEST) * _FINEST
 
 
 def _parts(count: int, most: int) -> list[slice]:
