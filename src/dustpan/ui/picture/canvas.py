@@ -341,7 +341,9 @@ class Canvas(QWidget):
             hand.paint(painter, picture)
         self._question.paint(painter)
         for paint in self.overlays:
+            painter.save()
             paint(painter)
+            painter.restore()
 
     # -- hands ------------------------------------------------------------------------------------------------
 
