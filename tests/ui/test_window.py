@@ -188,7 +188,7 @@ def test_hold_and_wipe_show_the_original(opened, qtbot):
     assert not opened.canvas.holding
     opened.actions_by_name["wipe"].trigger()
     both = opened.canvas.grab().toImage()
-    line, y = opened.canvas.wipe.line(opened.canvas._shown), opened.canvas.height() // 2 + 90
+    line, y = opened.canvas.wipe.line(opened.canvas.shown), opened.canvas.height() // 2 + 90
     left, right = range(line - 200, line - 40), range(line + 40, line + 200)
     assert all(both.pixel(x, y) == original.pixel(x, y) for x in left)
     assert all(both.pixel(x, y) == cleaned.pixel(x, y) for x in right)
@@ -201,11 +201,11 @@ def test_hold_and_wipe_show_the_original(opened, qtbot):
     for _, label in opened.proof_strip._labels:  # what can be taken hold of is seen, on either side
         x, y2 = round(label.left()) + 1, round(label.top()) + 1
         assert framed.pixel(x, y2) != plain.pixel(x, y2)
-    assert min(label.right() for _, label in opened.proof_strip._labels) < opened.canvas.wipe.line(opened.canvas._shown)
+    assert min(label.right() for _, label in opened.proof_strip._labels) < opened.canvas.wipe.line(opened.canvas.shown)
     qtbot.mousePress(opened.canvas, Qt.MouseButton.LeftButton, pos=QPoint(line, y))
     qtbot.mouseMove(opened.canvas, QPoint(line + 120, y))
     qtbot.mouseRelease(opened.canvas, Qt.MouseButton.LeftButton, pos=QPoint(line + 120, y))
-    assert opened.canvas.wipe.line(opened.canvas._shown) == pytest.approx(line + 120, abs=2)
+    assert opened.canvas.wipe.line(opened.canvas.shown) == pytest.approx(line + 120, abs=2)
 
 
 def test_zoom_keeps_the_point_under_the_pointer_and_panning_computes_nothing(opened, qtbot):

@@ -12,7 +12,7 @@ import numpy as np
 from dustpan.core.kernels.compiled import helper, kernel
 from dustpan.core.kernels.eight import forward, inverse
 
-SEGMENT = 64  # windows worked together: 64 coefficients of each fit the first-sigma cache
+SEGMENT = 64  # windows worked together: 64 coefficients of each fit the first-level cache
 STRIDE = 1024  # longest half row of a tile, in samples
 # How many coefficients of a window hold signal where it begins to count as busy, and where it does altogether. Noise is
 # taken for weaker there: what is left of it does not show in texture, and texture that goes does.

@@ -233,7 +233,7 @@ class Canvas(QWidget):
         return QRect(self._corner.toPoint(), QSize(round(width * self.zoom), round(height * self.zoom)))
 
     @property
-    def _shown(self) -> QRect:
+    def shown(self) -> QRect:
         """What of the picture is on the widget."""
         return self.picture_rect().intersected(self.rect())
 
@@ -316,10 +316,10 @@ class Canvas(QWidget):
         painter.fillRect(self.room.width() - 1, 0, 2, self.height(), theme.colour("line"))
 
     def _paint_wipe(self, painter: QPainter, clip: QRect) -> None:
-        for side, tiles in zip(self.wipe.sides(self._shown, clip), (self.other, self.tiles), strict=True):
+        for side, tiles in zip(self.wipe.sides(self.shown, clip), (self.other, self.tiles), strict=True):
             self._paint_side(painter, side, tiles, marked=False)
         self._paint_marks(painter, clip)  # over both sides: what can be taken hold of must be seen
-        self.wipe.paint(painter, self._shown, clip, (self.compare.word, "route"))
+        self.wipe.paint(painter, self.shown, clip, (self.compare.word, "route"))
 
     def _paint_side(self, painter: QPainter, clip: QRect, tiles: Tiles, *, marked: bool) -> None:
         """Draw the tiles of one side inside a clip, and what is marked on them."""
@@ -391,7 +391,7 @@ class Canvas(QWidget):
             and any(grip.press(self._at(event), picture) for grip in self.grips)
         ):
             return
-        if left and self.wiping and not self._space and self.wipe.is_near(self._at(event), self._shown):
+        if left and self.wiping and not self._space and self.wipe.is_near(self._at(event), self.shown):
             self.wipe.moving = True
         elif left or event.button() == Qt.MouseButton.MiddleButton:
             self._panning = self._at(event) - self._corner
@@ -436,7 +436,7 @@ class Canvas(QWidget):
         if any(grip.drag(self._at(event), QRectF(self.picture_rect())) for grip in self.grips):
             return
         if self.wipe.moving:
-            self.wipe.drag(self._at(event), self._shown)
+            self.wipe.drag(self._at(event), self.shown)
             self.update()
         elif self._panning is not None:
             if self._pressed is not None and (self._at(event) - self._pressed).manhattanLength() <= _CLICK:
@@ -445,7 +445,7 @@ class Canvas(QWidget):
             self.fitted = False
             self._move(self._at(event) - self._panning)
         elif self.wiping:
-            self.setCursor(self.wipe.cursor(self._at(event), self._shown))
+            self.setCursor(self.wipe.cursor(self._at(event), self.shown))
 
     def mouseReleaseEvent(self, event):
         """Let go."""

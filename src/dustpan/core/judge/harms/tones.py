@@ -39,10 +39,10 @@ class Darks:
     ----------
     pixels : their number.
     looked_at : number of all pixels of the patch.
-    lightness, specks : of the changes of L*, and of those of specks alone.
-    inner : number of those that are dark all around.
-    channels : (3,) of the changes of red, green and blue of these.
-    medians : (3,) of the changes of their local medians.
+    inner : number of dark pixels that are dark all around.
+    lightness, specks : of the changes of L* of all dark pixels, and of specks alone.
+    channels : (3,) of the changes of red, green and blue of the inner ones.
+    medians : (3,) of the changes of the local medians of the inner ones.
     """
 
     pixels: int = 0
