@@ -1,11 +1,13 @@
 """Fit the networks that tell specks (`dustpan.core.filters.speck_shapes`), and write their weights.
 
-    python -m training.speck_networks NETWORK WEIGHTS PHOTOS... [--seed 3]
+    python -m training.speck_networks NETWORK WEIGHTS PHOTOS... [--seed 3] [--resume]
 
 NETWORK is `first`, `second` or `added`, to be fitted in this order: the second look learns from what the first leaves
 in doubt. Each takes half an hour on two cores, the second look an hour, and is put into the file WEIGHTS, where the
-others stay. Every fifth photograph is held back; on these is printed how many specks are found and how many sound peaks
-are taken for specks, or how far off what was added is told.
+others stay. With `--resume` the second look goes on from the weights in the file, on other pictures if the seed is
+another; the one that is shipped was fitted with seed 3, then resumed with seed 4. Every fifth photograph is held back;
+on these is printed how many specks are found and how many sound peaks are taken for specks, or how far off what was
+added is told.
 """
 
 from __future__ import annotations
@@ -32,6 +34,7 @@ _FIRST_ROUNDS, _ROUNDS, _TESTED_ROUNDS = 20, 70, 6  # pictures made of each phot
 _MOST_SOUND = 2200  # peaks of a picture without a speck that the first look learns from
 _KERNELS = (24, 40, 64)
 _BATCH, _DECAY = 512, 1e-3
+_RATE, _RESUMED_RATE = 3e-3, 1.5e-3  # largest step of the descent
 _SETTLED = 20_000  # samples that are described at once; the first tell the facts' means and deviations
 _MIRRORED_FACTS = [0, 1, 4, 3, 2, 5, 6, 7, 8, 9, 10, 11, 14, 13, 12]  # red and blue exchanged
 _ROBUST, _SCALE = 0.1, 10.0  # of the peak's height, from which errors count by their size; a loss near 1
@@ -75,6 +78,22 @@ class Look(nn.Module):
         stored[f"{name}1"], stored[f"{name}1_bias"] = self.last.weight.T, self.last.bias
         return {key: values.detach().numpy().astype(np.float16) for key, values in stored.items()}
 
+    def resume(self, name: str, stored: Weights) -> None:
+        """Take weights from those that `weights` returned."""
+        known = {key: torch.from_numpy(stored[key].astype(np.float32)) for key in stored if key.startswith(name)}
+        side = (WIDE - 4 - 3) // 2 + 1
+        of_pixels, of_facts = known[f"{name}0"].T.split([side * side * _KERNELS[-1], len(self.mean)], dim=1)
+        with torch.no_grad():
+            for layer, kernel in enumerate(self.kernels):
+                values = known[f"{name}_kernel{layer}"].unflatten(0, (3, 3, -1)).permute(3, 2, 0, 1)
+                kernel.weight.copy_(values)
+                kernel.bias.copy_(known[f"{name}_kernel{layer}_bias"])
+            of_places = of_pixels.unflatten(1, (side, side, -1)).permute(0, 3, 1, 2).flatten(1)
+            self.hidden.weight.copy_(torch.cat([of_places, of_facts * self.deviation], dim=1))
+            self.hidden.bias.copy_(known[f"{name}0_bias"] + of_facts @ self.mean)
+            self.last.weight.copy_(known[f"{name}1"].T)
+            self.last.bias.copy_(known[f"{name}1_bias"])
+
 
 def fit_first(samples: Samples, seed: int) -> dict[str, np.ndarray]:
     """Return the weights of the first look."""
@@ -96,15 +115,19 @@ def fit_first(samples: Samples, seed: int) -> dict[str, np.ndarray]:
     return fitted
 
 
-def fit_second(samples: Samples, seed: int) -> dict[str, np.ndarray]:
-    """Return the weights of the second look."""
+def fit_second(samples: Samples, seed: int, resumed: Weights | None = None) -> dict[str, np.ndarray]:
+    """Return the weights of the second look, going on from some if there are."""
 
     def loss_of(network: Look, pixels: torch.Tensor, facts: torch.Tensor, speck: torch.Tensor) -> torch.Tensor:
         return functional.binary_cross_entropy_with_logits(network(pixels, facts)[:, 0], speck)
 
     targets = samples.speck.astype(np.float32)
-    fitted = _fit(samples, loss_of, lambda chosen: targets[chosen], hidden=128, outputs=1, steps=24000, seed=seed)
-    return fitted.weights("second")
+    network = Look(_first_facts(samples), hidden=128, outputs=1)
+    if resumed is not None:
+        network.resume("second", resumed)
+    rate = _RATE if resumed is None else _RESUMED_RATE
+    _fit(network, samples, loss_of, lambda chosen: targets[chosen], steps=24000, rate=rate, seed=seed)
+    return network.weights("second")
 
 
 def fit_added(samples: Samples, seed: int) -> dict[str, np.ndarray]:
@@ -114,19 +137,13 @@ def fit_added(samples: Samples, seed: int) -> dict[str, np.ndarray]:
         told = network(pixels, facts).reshape(added.shape)
         return _SCALE * functional.huber_loss(told, added, delta=_ROBUST)
 
-    outputs = 2 * TOUCHED * TOUCHED * 3
+    network = Look(_first_facts(samples), hidden=192, outputs=2 * TOUCHED * TOUCHED * 3)
     parts = [_added(samples.among(slice(n, n + _SETTLED))) for n in range(0, len(samples), _SETTLED)]
     targets = np.concatenate([part.astype(np.float16) for part in parts])
-    fitted = _fit(
-        samples,
-        loss_of,
-        lambda chosen: targets[chosen].astype(np.float32),
-        hidden=192,
-        outputs=outputs,
-        steps=5000,
-        seed=seed,
+    _fit(
+        network, samples, loss_of, lambda chosen: targets[chosen].astype(np.float32), steps=5000, rate=_RATE, seed=seed
     )
-    return fitted.weights("added")
+    return network.weights("added")
 
 
 def _added(samples: Samples) -> np.ndarray:
@@ -143,22 +160,20 @@ def _added(samples: Samples) -> np.ndarray:
 
 
 def _fit(
+    network: Look,
     samples: Samples,
     loss_of: Callable[[Look, torch.Tensor, torch.Tensor, torch.Tensor], torch.Tensor],
     targets_of: Callable[[np.ndarray], np.ndarray],
     *,
-    hidden: int,
-    outputs: int,
     steps: int,
+    rate: float,
     seed: int,
-) -> Look:
-    """Return a network fitted to samples in so many steps; each batch is mirrored and turned by chance."""
-    torch.manual_seed(seed)
+) -> None:
+    """Fit a network to samples in so many steps; each batch is mirrored and turned by chance."""
     rng = np.random.default_rng(seed)
     facts, height, medians = _facts(samples)
-    network = Look(torch.from_numpy(facts[:_SETTLED]), hidden, outputs)
     descent = torch.optim.AdamW(network.parameters(), weight_decay=_DECAY)
-    rates = torch.optim.lr_scheduler.OneCycleLR(descent, 3e-3, total_steps=steps, pct_start=0.1)
+    rates = torch.optim.lr_scheduler.OneCycleLR(descent, rate, total_steps=steps, pct_start=0.1)
     order = np.empty(0, np.int64)
     for _ in range(steps):
         if len(order) < _BATCH:
@@ -171,7 +186,11 @@ def _fit(
         loss.backward()
         descent.step()
         rates.step()
-    return network
+
+
+def _first_facts(samples: Samples) -> torch.Tensor:
+    """Return the facts that tell a network their means and deviations."""
+    return torch.from_numpy(samples.among(slice(_SETTLED)).described(NEAR)[1])
 
 
 def _facts(samples: Samples) -> list[np.ndarray]:
@@ -240,7 +259,8 @@ def _print_odds(odds: np.ndarray, samples: Samples) -> None:
 @click.argument("weights", type=click.Path(path_type=Path))
 @click.argument("photos", nargs=-1, required=True, type=click.Path(exists=True, path_type=Path))
 @click.option("--seed", default=3)
-def main(network: str, weights: Path, photos: tuple[Path, ...], seed: int) -> None:
+@click.option("--resume", is_flag=True, help="Go on from the second look that is in the file.")
+def main(network: str, weights: Path, photos: tuple[Path, ...], seed: int, resume: bool) -> None:
     """Fit a NETWORK to folders of photographs and put it into the file WEIGHTS."""
     paths = [path for folder in photos for path in sorted(folder.glob("*.png"))]
     held = paths[4::5]
@@ -251,7 +271,9 @@ def main(network: str, weights: Path, photos: tuple[Path, ...], seed: int) -> No
     rounds = _FIRST_ROUNDS if network == "first" else _ROUNDS
     samples = gather(shown, rounds, seed, keep)
     click.echo(f"{len(samples)} peaks, {samples.speck.sum()} of them specks")
-    fitted = {"first": fit_first, "second": fit_second, "added": fit_added}[network](samples, seed)
+    torch.manual_seed(seed)
+    second = partial(fit_second, resumed=known if resume else None)
+    fitted = {"first": fit_first, "second": second, "added": fit_added}[network](samples, seed)
     np.savez_compressed(weights, **{**stored, **fitted})
     _report(network, gather(held, _TESTED_ROUNDS, seed + 6, keep), fitted)
 

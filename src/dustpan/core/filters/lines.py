@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 
 PERIODS = range(4, 65)
-SUPPORT = 96  # px: smoothed along the row twice; lines above and below, and the rows that these are compared with
+SUPPORT = 96  # px: smoothed along the row three times; lines nearby, and the rows that these are compared with
 _BLOCK = 112  # px, side of the squares in which lines are looked for
 _SURE = 6.0  # deviations by which a line stands out in a square
 _PART_OF_OTHERS = 0.5  # of a line's offset, by which it stands out of every other row
@@ -23,7 +23,8 @@ _AGREEING, _LEAST_SQUARES = 0.12, 3  # share and number of the squares that must
 _PARTS, _LEAST_PART = 6, 0.3  # of a square's width, in each of which a line has that share of its offset at least
 _SMOOTHED, _SMOOTHED_PX = 33, 66  # values along the row that are averaged, within so many pixels
 _LINES = 40  # px; lines within that distance are averaged too
-_REACH = 4  # rows around a line that it may have been smeared to
+_OF_DOUBT = 3.0  # variance of a line's offset in those that its sound rows tell: it has a texture of its own
+_REACH = 2  # rows around a line that it may have been smeared to
 _PART_OF_PEAK = 0.3  # of a line's offset, from which a row beside it belongs to it
 #: Tones and the point (column, row) they begin at.
 Crop = tuple[np.ndarray, tuple[int, int]]
@@ -202,7 +203,7 @@ def mend_lines(tile: np.ndarray, top: int, lines: Lines, *, apart: int, strength
     -----
     A line's offset is its difference to the nearest sound rows, averaged along the row (outliers clipped) and over the
     lines nearby, weighed by how well sound rows beside it fit their own neighbours there: an edge along the row counts
-    for little.
+    for little. Of that goes the share which is certain: texture may differ by more than the lines do.
     """
     height = tile.shape[0]
     belongs = lines.rows(top, top + height)
@@ -249,22 +250,47 @@ def _along(rest: np.ndarray, step: int) -> np.ndarray:
 
 
 def _box(part: np.ndarray, count: int) -> np.ndarray:
-    return cv2.blur(part, (count, 1), borderType=cv2.BORDER_REFLECT).reshape(part.shape)
+    """Return means of so many values along the rows, summed in the same order wherever a tile begins."""
+    half, width = count // 2, part.shape[1]
+    sums = cv2.copyMakeBorder(part, 0, 0, half, half, cv2.BORDER_REFLECT).reshape(len(part), -1, part.shape[2])
+    total, at, size = np.zeros_like(part), 0, 1
+    while size <= count:
+        if count & size:
+            total += sums[:, at : at + width]
+            at += size
+        sums, size = sums[:, :-size] + sums[:, size:], 2 * size
+    return total * np.float32(1 / count)
 
 
 def _doubt(tile: np.ndarray, above: np.ndarray, below: np.ndarray, step: int) -> np.ndarray:
-    """Return (n, w, c): how far the sound rows beside the lines are from one another, squared."""
-    return _along(tile[below] - tile[above], step) ** 2 / 4 + np.float32(1e-8)
+    """Return (n, w, c): how far the sound rows beside the lines are from one another, squared.
+
+    A line at the picture's end has such a row on one side alone, which tells nothing: the lines nearby count.
+    """
+    apart = _smoothed(_smoothed(tile[below] - tile[above], step) ** 2, step) / 4 + np.float32(1e-8)
+    apart[above == below] += 1
+    return apart
 
 
 def _over_lines(offsets: np.ndarray, doubt: np.ndarray, rows: np.ndarray, lines: Lines, top: int) -> np.ndarray:
-    """Return the offsets averaged over lines nearby, of the same phase, by the inverse of their doubt."""
+    """Return the offsets averaged over lines nearby, of the same phase, by the inverse of their doubt, then shrunk."""
     phases = (rows + top) % lines.period
-    averaged = np.empty_like(offsets)
+    averaged, error = np.empty_like(offsets), np.empty_like(offsets)
     for phase in np.unique(phases):
         own = np.flatnonzero(phases == phase)
         for index in own:
             near = own[np.abs(rows[own] - rows[index]) <= max(_LINES // lines.period, 1) * lines.period]
             weights = 1 / doubt[near]
-            averaged[index] = (weights * offsets[near]).sum(axis=0) / weights.sum(axis=0)
-    return averaged
+            total = weights.sum(axis=0)
+            averaged[index], error[index] = (weights * offsets[near]).sum(axis=0) / total, _OF_DOUBT / total
+    signal = np.maximum(averaged**2 - error, 0)
+    return averaged * (signal / (signal + error))
+
+
+def _smoothed(values: np.ndarray, step: int) -> np.ndarray:
+    """Return (n, w, c) means along the rows, of each colour apart."""
+    smooth = np.empty_like(values)
+    for phase in range(step):
+        part = np.ascontiguousarray(values[:, phase::step])
+        smooth[:, phase::step] = _box(part, min(_SMOOTHED, _SMOOTHED_PX // step | 1))
+    return smooth
