@@ -74,11 +74,25 @@ def test_offsets_of_rows_are_found_and_a_calm_part_clears_a_picture_of_them():
     cells = average_cells((picture + offsets).astype(np.float32))
     strength, even = band_strength(cells)
     assert 0.5 * 0.015 < strength < 1.2 * 0.015 and even > 0.7
-    found = find_bands(cells, protect=0.8).offsets[:, 0]
+    found = find_bands(cells, size=strength, protect=0.8).offsets[:, 0]
     assert np.corrcoef(found, offsets[:, 0, 0])[0, 1] > 0.95
     boards = picture.copy()
     boards[:, 160:] += offsets  # a calm third has none
     assert band_strength(average_cells(boards.astype(np.float32)))[0] < 0.002
+
+
+def test_boards_and_wide_waves_of_the_picture_are_hardly_taken_for_bands():
+    rng = np.random.default_rng(5)
+    rows = np.arange(400)
+    offsets = rng.normal(0, 0.015, 400)
+    waves = 0.06 * np.sin(rows / 9) + 0.08 * np.sin(rows / 25)
+    boards = np.where(rows % 23 < 2, -0.12, 0.0) * (rows > 150)
+    for own, most in ((waves, 0.75), (boards, 0.85)):
+        shown = 0.5 + own[:, None, None] + offsets[:, None, None] + rng.normal(0, 0.02, (400, 480, 3))
+        found = find_bands(average_cells(shown.astype(np.float32)), size=0.015, protect=0.8).offsets
+        assert found.dtype == np.float32 and found.shape == (400, 3)
+        left = (found.mean(axis=1) - offsets)[8:-8]
+        assert left.std() < most * offsets.std()
 
 
 def test_bands_that_were_drawn_in_are_told_and_those_taken_off_are_not():

@@ -21,6 +21,9 @@ _NEAR = 8  # rows on both sides that a row is compared with to tell whether ther
 _WINDOW = 64  # rows in which a segment's variance is taken
 _FLATTEST = 0.1  # share of the windows that must show the bands
 _SCALES = (0, 1, 2, 4, 8, 16)  # rows, deviations of the blurs between which bands are told apart
+_BUDGET = 2.2  # times the bands' variance, that all scales have together; the strength tends to be told too low
+_WIDE = 8  # rows, scale from which bands have no more power than at the scale before: the rest is the picture's own
+_USUAL = 2.5  # times their power, that bands have near a row; the rest is the picture's own
 _PARTS = 8  # of the width; how far they disagree tells the error
 DISPLAYED, OF_SENSOR = (0.5 / 255, 254.5 / 255), (-1.0, 0.98)  # values between which nothing is clipped
 _REFERENCE_SLOPE = encode_slope(np.array(0.3, np.float32))  # at the tone at which bands of light are given
@@ -103,6 +106,7 @@ def band_strength(
 def find_bands(
     cells: np.ndarray,
     *,
+    size: float,
     protect: float,
     of_light: bool = False,
     unclipped: tuple[float, float] = DISPLAYED,
@@ -113,6 +117,7 @@ def find_bands(
     Parameters
     ----------
     cells : (h, n, c) means along the rows.
+    size : their deviation, as `band_strength` tells it.
     protect : 0 to 1; more keeps structure of the picture out of the offsets.
     coarsest : rows, deviation of the blur past which bands are taken for the picture's own.
 
@@ -120,20 +125,26 @@ def find_bands(
     -----
     Each octave of the variation down the picture is averaged along the rows with weights that fall with what varies
     there beside the row's own mean, then multiplied by its share of signal, which the disagreement of eight parts of
-    the width tells.
+    the width tells. Bands are alike all over the picture: power over theirs, at some rows or in all, is the picture's
+    own.
     """
     clipped = _clipped(cells, unclipped)
     values = _as_light(cells) if of_light else cells
     scales = [scale for scale in _SCALES if scale <= coarsest]
     blurred = [_blur_down(values, scale) for scale in scales]
     offsets = np.zeros((cells.shape[0], cells.shape[2]), np.float32)
+    power = left = np.full(cells.shape[2], _BUDGET * size**2, np.float32)
     for (fine, coarse), scale in zip(pairwise(blurred), scales[1:], strict=True):
-        offsets += _octave(fine - coarse, ~clipped, 6 * scale + 5, protect)
+        most = np.minimum(power, left) if scale >= _WIDE else left
+        own, power = _octave(fine - coarse, ~clipped, 6 * scale + 5, protect, most)
+        offsets, left = offsets + own, left - power
     return Bands(offsets, of_light)
 
 
-def _octave(rest: np.ndarray, sound: np.ndarray, window: int, protect: float) -> np.ndarray:
-    """Return (h, c) offsets of one octave: weighed, clipped and shrunk to what is certain."""
+def _octave(
+    rest: np.ndarray, sound: np.ndarray, window: int, protect: float, most_power: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
+    """Return (h, c) offsets of one octave, weighed, clipped and shrunk to what is certain, and their power, (c,)."""
     height, _, channels = rest.shape
     mean = np.median(rest, axis=1)
     for _ in range(2):
@@ -146,9 +157,11 @@ def _octave(rest: np.ndarray, sound: np.ndarray, window: int, protect: float) ->
     sums = np.stack([part.sum(axis=1) for part in np.array_split(weights * own, _PARTS, axis=1)])
     error = (sums**2).sum(axis=0) / weights.sum(axis=1) ** 2 * (_PARTS / (_PARTS - 1))
     error = cv2.blur(error, (1, window), borderType=cv2.BORDER_REFLECT).reshape(height, channels)
-    signal = np.maximum(_robust_variance(mean, 0) - np.median(error, axis=0), 0)
+    signal = np.clip(_robust_variance(mean, 0) - np.median(error, axis=0), 0, most_power)
+    around = cv2.blur(mean * mean, (1, window), borderType=cv2.BORDER_REFLECT).reshape(height, channels)
+    error = np.maximum(error, around - _USUAL * signal)
     most = 2.5 * np.sqrt(signal)
-    return np.clip(mean, -most, most) * (signal / (signal + error + np.float32(1e-12)))
+    return np.clip(mean, -most, most) * (signal / (signal + error + np.float32(1e-12))), signal
 
 
 def take_off(tile: np.ndarray, offsets: np.ndarray, *, of_light: bool) -> np.ndarray:

@@ -191,12 +191,12 @@ def _find(survey: Survey, params: BandingParams, *, columns: bool) -> Bands | No
     if not there:
         return None
     if survey.mosaic is None:
-        return find_bands(cells, protect=params.protect, of_light=of_light).within(_MOST * size)
+        return find_bands(cells, size=size, protect=params.protect, of_light=of_light).within(_MOST * size)
     offsets = np.empty((along, 1), np.float32)
     period = survey.mosaic.period
     for phase in range(period):  # lines of the same colours are compared
         own = find_bands(
-            cells[phase::period], protect=params.protect, unclipped=OF_SENSOR, coarsest=_COARSEST_OF_MOSAIC
+            cells[phase::period], size=size, protect=params.protect, unclipped=OF_SENSOR, coarsest=_COARSEST_OF_MOSAIC
         )
         offsets[phase::period] = own.offsets
     return Bands(offsets, of_light=False).within(_MOST * size)
