@@ -26,7 +26,7 @@ from dustpan.core.steps.easing import OF_STRENGTH
 from dustpan.core.steps.softness import blur_of
 
 _SHARPEST, _USUAL_RISE, _SOFTEST = 1.6, 2.2, 6.0  # px of 10-90 % rise: as pixels can show, of most pictures, at most
-_STEEPER = 0.06  # part by which the picture's own edges are to rise over a shorter way
+_STEEPER = 0.04  # part by which the picture's own edges are to rise over a shorter way
 _LEAST_AMOUNT, _MOST_AMOUNT = 15.0, 60.0  # %
 _CRISP = 0.05  # overshoot of the picture's edges from which more would be a halo
 _HALVED_BY = 4.0  # display values of noise at the input that halve the amount
