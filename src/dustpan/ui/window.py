@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import QEvent, QPoint, QRect, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
@@ -22,7 +22,6 @@ from PyQt6.QtWidgets import (
 
 from dustpan.core.picture.source import Source
 from dustpan.core.render.finishing import Finish
-from dustpan.core.where import part_kinds
 from dustpan.core.work.pool import Pool
 from dustpan.ui.actions import NEED_PICTURE, NEED_ROUTE, NEED_STEP, STEP_MENU, keys_of, make_actions
 from dustpan.ui.commands import Commands
@@ -37,6 +36,7 @@ from dustpan.ui.keys_dialog import KeysDialog
 from dustpan.ui.learning import Learning
 from dustpan.ui.memory import Memory
 from dustpan.ui.output_view import OutputView
+from dustpan.ui.picking import Picking
 from dustpan.ui.picture.canvas import Canvas
 from dustpan.ui.picture.compare import INPUT, MODES, Compare
 from dustpan.ui.picture.compare_bar import CompareBar, WrappingBar, mode_actions
@@ -64,7 +64,6 @@ from dustpan.ui.widgets.text import shown_name
 
 _SIZE = (1280, 800)
 _LEAST_SIZE = (900, 600)
-_PATCH = 512  # px, largest side of a patch that a range is taken from
 
 
 class Window(QMainWindow):
@@ -111,6 +110,7 @@ class Window(QMainWindow):
     def _make_helpers(self) -> None:
         session, memory, message = self.session, self.memory, self.message
         self.values = Values(session, self.compare, self.canvas)
+        self.picking = Picking(session, self.canvas, self.controls)
         self.walking = Walking(session, memory, message, self)
         self.remedy_files = RemedyFiles(session, memory, message, self)
         self.learning = Learning(session, message, self)
@@ -285,9 +285,9 @@ class Window(QMainWindow):
         self.tiles.state.connect(self._show_state)
         self.compare.changed.connect(self._compare_anew)
         self.controls.peeked.connect(self.compare.peek)
-        self.controls.picked.connect(self._pick)
+        self.controls.picked.connect(self.picking.colour)
         panel = self.controls.where_panel
-        panel.picked.connect(self._pick_part)
+        panel.picked.connect(self.picking.range)
         panel.saved.connect(self.mask_files.ask_save)
         panel.loaded.connect(self.mask_files.ask_load)
         self.canvas.zoomed.connect(lambda zoom: self.zoom_button.setText(f"{zoom:.0%}".replace("%", " %")))
@@ -358,38 +358,10 @@ class Window(QMainWindow):
     def _move_detail(self) -> None:
         self.compare_bar.move_detail(QPoint(self.canvas.width() - 8, 8))
 
-    def _pick(self, key: str) -> None:
-        """Ask for a click on the picture and hand the colour there to a parameter."""
-
-        def take(pixel: QPoint) -> None:
-            engine = self.session.engine
-            if engine is not None:
-                x, y = pixel.x(), pixel.y()
-                self.controls.take_colour(key, engine.base.read((x, y, x + 1, y + 1))[0, 0])
-
-        self.canvas.ask_point(take)
-
     def _show_where(self) -> None:
         """Show the mask of the chosen step as the menu says."""
         alone, hatched = (self.actions_by_name[name].isChecked() for name in ("where_alone", "where"))
         self.canvas.mask_view.show_as(GREY if alone else HATCHED if hatched else HIDDEN)
-
-    def _pick_part(self) -> None:
-        """Ask for a patch of the picture, and let the part at hand take its range from it."""
-        parts, plan = self.canvas.parts, self.session.plan
-        part = parts.part
-
-        def take(patch: QRect) -> None:
-            if part is None or plan is None:
-                return
-            x0, y0, x1, y1 = patch.left(), patch.top(), patch.right() + 1, patch.bottom() + 1
-            x1, y1 = min(x1, x0 + _PATCH), min(y1, y0 + _PATCH)
-            colours = plan.base.read((x0, y0, x1, y1)).reshape(-1, 3)
-            params = part_kinds()[part.kind].pick(colours, part.params)
-            if params is not None:
-                parts.set_params(part, params, "where, taken from the picture")
-
-        self.canvas.ask_patch(take)
 
     def _show_state(self, exact: bool, have: int, wanted: int) -> None:
         self.state_label.setText("exact" if exact else f"draft  {have}/{wanted}" if have else "draft")

@@ -1,0 +1,47 @@
+"""Values that are taken from the picture: a click or a patch that the user is asked for."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPoint, QRect
+
+from dustpan.core.where import part_kinds
+from dustpan.ui.picture.canvas import Canvas
+from dustpan.ui.route.controls import Controls
+from dustpan.ui.session.session import Session
+
+_PATCH = 512  # px, largest side of a patch that a range is taken from
+
+
+class Picking:
+    """Hand colours of the picture to the parameters and parts that take them."""
+
+    def __init__(self, session: Session, canvas: Canvas, controls: Controls):
+        self.session, self.canvas, self.controls = session, canvas, controls
+
+    def colour(self, key: str) -> None:
+        """Ask for a click on the picture and hand the colour there to a parameter."""
+
+        def take(pixel: QPoint) -> None:
+            engine = self.session.engine
+            if engine is not None:
+                x, y = pixel.x(), pixel.y()
+                self.controls.take_colour(key, engine.base.read((x, y, x + 1, y + 1))[0, 0])
+
+        self.canvas.ask_point(take)
+
+    def range(self) -> None:
+        """Ask for a patch of the picture, and let the part at hand take its range from it."""
+        parts, plan = self.canvas.parts, self.session.plan
+        part = parts.part
+
+        def take(patch: QRect) -> None:
+            if part is None or plan is None:
+                return
+            x0, y0, x1, y1 = patch.left(), patch.top(), patch.right() + 1, patch.bottom() + 1
+            x1, y1 = min(x1, x0 + _PATCH), min(y1, y0 + _PATCH)
+            colours = plan.base.read((x0, y0, x1, y1)).reshape(-1, 3)
+            params = part_kinds()[part.kind].pick(colours, part.params)
+            if params is not None:
+                parts.set_params(part, params, "where, taken from the picture")
+
+        self.canvas.ask_patch(take)
