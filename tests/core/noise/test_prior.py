@@ -49,6 +49,29 @@ def test_texture_is_not_taken_for_noise(truth, levels):
     assert model.colour == pytest.approx(levels, rel=0.35 if levels < 10 else 0.15)
 
 
+def test_what_is_alike_everywhere_is_noise_only_if_it_looks_like_noise():
+    rng = np.random.default_rng(0)
+    y, x = np.mgrid[-1:1:400j, -1:1:400j]
+    far = np.hypot(x, y)
+    planes = np.degrees(np.arctan2(y, x)) + 180, np.minimum(2 * far, 1), np.clip(2 - 2 * far, 0, 1)
+    wheel = cv2.cvtColor(np.stack(planes, axis=-1).astype(np.float32), cv2.COLOR_HSV2RGB)
+    stones = np.full((400, 400), 0.3, np.float32)
+    for at, half, turn, tone in zip(
+        rng.uniform(0, 400, (9000, 2)),
+        rng.uniform((2, 1), (8, 4), (9000, 2)),
+        rng.uniform(0, 180, 9000),
+        rng.uniform(0.1, 0.9, 9000),
+        strict=True,
+    ):
+        cv2.ellipse(stones, (at.tolist(), (2 * half).tolist(), turn), float(tone), -1)
+    grey = np.repeat(cv2.GaussianBlur(stones, (0, 0), 0.7)[..., None], 3, axis=2)
+    for picture in (wheel, grey):
+        assert estimate_noise([to_working(with_white_noise(picture, 0))]).luminance < 5
+    assert estimate_noise([to_working(with_white_noise(np.full_like(grey, 0.4), 8))]).luminance == pytest.approx(
+        8, 0.02
+    )
+
+
 @pytest.mark.parametrize("known", [True, False])
 def test_noise_that_a_jpeg_keeps_is_told(known):
     """Most fine coefficients of a flat place are 0 then and a few a whole step: their power is told nevertheless."""

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from dustpan.core.noise.blocks import steepness
 from dustpan.core.noise.flats import MEASURED_LEVELS, FlatLevel, flat_model, measure_levels, predict_coarser
 from dustpan.core.noise.model import DOUBTFUL, LEVELS, TONES, NoiseModel
 from dustpan.core.noise.prior import Told, tell_noise
@@ -21,6 +22,7 @@ _PREDICTED = (0.97, 1.2)  # deviation of a coarse level beside that predicted; t
 _APART = (0.5, 1.0)  # by how many of both expected errors they lie over what is told: up to which that is chance
 _FEW = (0.03, 0.06)  # their expected error, up to which that does not matter, and from which it does
 _ALIKE = (4.2, 5.2)  # unrest of busy blocks beside that of flat ones, up to which a picture is noise alone (2 to 4)
+_SMOOTH = (6e4, 2e5)  # unrest beside fine variation, up to which it may be that of noise, and from which a gradient's
 _MOST = 1.2  # of the power of the flattest blocks, that noise can have
 _LEAST_KEPT = 0.4  # share of its power that noise is taken to have kept at black and white, where it has less
 _EPSILON = 1e-12
@@ -97,7 +99,7 @@ def _trust_in_flats(
 
     By their expected errors, as independent ones are weighed. None where the blocks have much more power, or more than
     these errors explain, and are not sure of it: that is texture. None in a JPEG, which leaves nothing in most blocks
-    and whole steps in a few. All where all blocks are alike: there is no texture then.
+    and whole steps in a few. All where all blocks are alike, which is noise alone if they are not smooth.
     """
     power = [sigma**2 @ model.presence for sigma in (model.sigma[0], first.sigma)]
     beside = np.sqrt(power[1] / np.maximum(power[0], _EPSILON))
@@ -107,9 +109,15 @@ def _trust_in_flats(
     more = np.interp(apart, _APART, (0, 1)) * np.interp(doubt[1, 0], _FEW, (0, 1))
     weight = doubt[0] ** 2 / (doubt[0] ** 2 + doubt[1] ** 2) * (1 - np.maximum(much, more))
     rounded = power[1][0] < _ROUNDED * power[0][0]
-    low, high = np.quantile(first.statistics.blocks.unrest, (0.02, 0.9))
-    alike = float(np.interp(high / max(low, _EPSILON), _ALIKE, (1, 0)))
-    return np.zeros((2, 2)) if rounded or compression is not None else np.maximum(weight, alike)
+    return np.zeros((2, 2)) if rounded or compression is not None else np.maximum(weight, _noise_alone(first))
+
+
+def _noise_alone(first: FlatLevel) -> float:
+    """Return 1 for a picture of nothing but noise, 0 for others."""
+    blocks = first.statistics.blocks
+    low, high = np.quantile(blocks.unrest, (0.02, 0.9))
+    alike = np.interp(high / max(low, _EPSILON), _ALIKE, (1, 0))
+    return float(alike * np.interp(steepness(blocks), _SMOOTH, (1, 0)))
 
 
 def _cut_tones(first: FlatLevel) -> np.ndarray:
