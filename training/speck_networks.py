@@ -4,8 +4,8 @@
 
 NETWORK is `first`, `second` or `added`, to be fitted in this order: the second look learns from what the first leaves
 in doubt. Each takes half an hour on two cores, the second look an hour, and is put into the file WEIGHTS, where the
-others stay. With `--resume` the second look goes on from the weights in the file, on other pictures if the seed is
-another; the one that is shipped was fitted with seed 3, then resumed with seed 4. Every fifth photograph is held back;
+others stay. With `--resume` the latter two go on from the weights in the file, on other pictures if the seed is
+another; those that are shipped were fitted with seed 3, then resumed with seed 4. Every fifth photograph is held back;
 on these is printed how many specks are found and how many sound peaks are taken for specks, or how far off what was
 added is told.
 """
@@ -30,7 +30,8 @@ from dustpan.core.filters.speck_shapes import FIRST_FACTS, TOUCHED, WIDE, first_
 from training.specks import LEVEL, Samples, gather
 
 _FIRST_UNITS = (320, 128)
-_FIRST_ROUNDS, _ROUNDS, _TESTED_ROUNDS = 20, 70, 6  # pictures made of each photograph
+_ROUNDS, _TESTED_ROUNDS = {"first": 20, "second": 70, "added": 40}, 6  # pictures made of each photograph
+_STEPS = {"second": 24_000, "added": 12_000}
 _MOST_SOUND = 2200  # peaks of a picture without a speck that the first look learns from
 _KERNELS = (24, 40, 64)
 _BATCH, _DECAY = 512, 1e-3
@@ -38,6 +39,7 @@ _RATE, _RESUMED_RATE = 3e-3, 1.5e-3  # largest step of the descent
 _SETTLED = 20_000  # samples that are described at once; the first tell the facts' means and deviations
 _MIRRORED_FACTS = [0, 1, 4, 3, 2, 5, 6, 7, 8, 9, 10, 11, 14, 13, 12]  # red and blue exchanged
 _ROBUST, _SCALE = 0.1, 10.0  # of the peak's height, from which errors count by their size; a loss near 1
+_OF_OWN = 0.5  # how much what is without specks counts, where they have touched it, beside what they have added
 
 
 class Look(nn.Module):
@@ -123,27 +125,23 @@ def fit_second(samples: Samples, seed: int, resumed: Weights | None = None) -> d
 
     targets = samples.speck.astype(np.float32)
     network = Look(_first_facts(samples), hidden=128, outputs=1)
-    if resumed is not None:
-        network.resume("second", resumed)
-    rate = _RATE if resumed is None else _RESUMED_RATE
-    _fit(network, samples, loss_of, lambda chosen: targets[chosen], steps=24000, rate=rate, seed=seed)
-    return network.weights("second")
+    return _fit("second", network, samples, loss_of, lambda chosen: targets[chosen], seed, resumed)
 
 
-def fit_added(samples: Samples, seed: int) -> dict[str, np.ndarray]:
-    """Return the weights of the network that tells what specks have added."""
+def fit_added(samples: Samples, seed: int, resumed: Weights | None = None) -> dict[str, np.ndarray]:
+    """Return the weights of the network that tells what specks have added, going on from some if there are."""
 
     def loss_of(network: Look, pixels: torch.Tensor, facts: torch.Tensor, added: torch.Tensor) -> torch.Tensor:
-        told = network(pixels, facts).reshape(added.shape)
-        return _SCALE * functional.huber_loss(told, added, delta=_ROBUST)
+        error = functional.huber_loss(
+            network(pixels, facts).reshape(added.shape), added, delta=_ROBUST, reduction="none"
+        )
+        touched = added[:, 1] != 0
+        return _SCALE * (error[:, 0].mean() + _OF_OWN * error[:, 1][touched].mean())
 
     network = Look(_first_facts(samples), hidden=192, outputs=2 * TOUCHED * TOUCHED * 3)
     parts = [_added(samples.among(slice(n, n + _SETTLED))) for n in range(0, len(samples), _SETTLED)]
     targets = np.concatenate([part.astype(np.float16) for part in parts])
-    _fit(
-        network, samples, loss_of, lambda chosen: targets[chosen].astype(np.float32), steps=5000, rate=_RATE, seed=seed
-    )
-    return network.weights("added")
+    return _fit("added", network, samples, loss_of, lambda chosen: targets[chosen].astype(np.float32), seed, resumed)
 
 
 def _added(samples: Samples) -> np.ndarray:
@@ -160,16 +158,18 @@ def _added(samples: Samples) -> np.ndarray:
 
 
 def _fit(
+    name: str,
     network: Look,
     samples: Samples,
     loss_of: Callable[[Look, torch.Tensor, torch.Tensor, torch.Tensor], torch.Tensor],
     targets_of: Callable[[np.ndarray], np.ndarray],
-    *,
-    steps: int,
-    rate: float,
     seed: int,
-) -> None:
-    """Fit a network to samples in so many steps; each batch is mirrored and turned by chance."""
+    resumed: Weights | None,
+) -> dict[str, np.ndarray]:
+    """Return the weights of a network fitted to samples; each batch is mirrored and turned by chance."""
+    steps, rate = _STEPS[name], _RATE if resumed is None else _RESUMED_RATE
+    if resumed is not None:
+        network.resume(name, resumed)
     rng = np.random.default_rng(seed)
     facts, height, medians = _facts(samples)
     descent = torch.optim.AdamW(network.parameters(), weight_decay=_DECAY)
@@ -186,6 +186,7 @@ def _fit(
         loss.backward()
         descent.step()
         rates.step()
+    return network.weights(name)
 
 
 def _first_facts(samples: Samples) -> torch.Tensor:
@@ -259,7 +260,7 @@ def _print_odds(odds: np.ndarray, samples: Samples) -> None:
 @click.argument("weights", type=click.Path(path_type=Path))
 @click.argument("photos", nargs=-1, required=True, type=click.Path(exists=True, path_type=Path))
 @click.option("--seed", default=3)
-@click.option("--resume", is_flag=True, help="Go on from the second look that is in the file.")
+@click.option("--resume", is_flag=True, help="Go on from the weights that are in the file.")
 def main(network: str, weights: Path, photos: tuple[Path, ...], seed: int, resume: bool) -> None:
     """Fit a NETWORK to folders of photographs and put it into the file WEIGHTS."""
     paths = [path for folder in photos for path in sorted(folder.glob("*.png"))]
@@ -268,12 +269,14 @@ def main(network: str, weights: Path, photos: tuple[Path, ...], seed: int, resum
     stored = dict(np.load(weights)) if weights.exists() else {}
     known = {name: values.astype(np.float32) for name, values in stored.items()}
     keep = {"first": _thinned, "second": partial(_doubtful, weights=known), "added": _specks}[network]
-    rounds = _FIRST_ROUNDS if network == "first" else _ROUNDS
-    samples = gather(shown, rounds, seed, keep)
+    samples = gather(shown, _ROUNDS[network], seed, keep)
     click.echo(f"{len(samples)} peaks, {samples.speck.sum()} of them specks")
     torch.manual_seed(seed)
-    second = partial(fit_second, resumed=known if resume else None)
-    fitted = {"first": fit_first, "second": second, "added": fit_added}[network](samples, seed)
+    before = known if resume else None
+    if network == "first":
+        fitted = fit_first(samples, seed)
+    else:
+        fitted = {"second": fit_second, "added": fit_added}[network](samples, seed, before)
     np.savez_compressed(weights, **{**stored, **fitted})
     _report(network, gather(held, _TESTED_ROUNDS, seed + 6, keep), fitted)
 

@@ -137,7 +137,7 @@ def find_bands(
     for (fine, coarse), scale in zip(pairwise(blurred), scales[1:], strict=True):
         most = np.minimum(power, left) if scale >= _WIDE else left
         own, power = _octave(fine - coarse, ~clipped, 6 * scale + 5, protect, most)
-        offsets, left = offsets + own, left - power
+        offsets, left = offsets + own, np.maximum(left - power, 0)
     return Bands(offsets, of_light)
 
 
