@@ -161,6 +161,15 @@ def test_what_noise_had_clipped_is_not_newly_clipped():
     assert white.clipped_white < 0.01 and near.clipped_white > 0.6
 
 
+@pytest.mark.parametrize("dark", [False, True])
+def test_what_is_no_farther_from_the_end_than_its_noise_may_be_there(dark):
+    flat = grey(np.full((SIDE, SIDE), 0.03 if dark else 0.97)) + noise(0.004, 4)
+    end = np.full_like(flat, 0 if dark else 1)
+    for sigma, least, most in ((0.05, 0, 0), (0.01, 0.9, 1)):
+        found = figures(flat, end, sigma=sigma)
+        assert least <= (found.clipped_black if dark else found.clipped_white) <= most
+
+
 @pytest.mark.parametrize("step", [2, 5, 9])
 def test_a_lifted_gradient_goes_up_in_stairs(step):
     ramp = np.linspace(0.1, 0.3, SIDE)[None].repeat(SIDE, 0)

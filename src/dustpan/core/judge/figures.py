@@ -102,7 +102,7 @@ def measure_patch(
         edges=find_edges(before, after),
         darks=tones.measure_darks(before, after),
         highlights=tones.measure_highlights(before, after),
-        clipping=clipping.measure_clipping(before if original is None else original, after),
+        clipping=clipping.measure_clipping(before if original is None else original, after, before, sigma),
         steps=gradients.measure_steps(after),
         bands=bands.measure_bands(pair),
         stars=stars.measure_stars(pair),

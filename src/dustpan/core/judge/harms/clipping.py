@@ -7,7 +7,9 @@ from collections.abc import Sequence
 import cv2
 import numpy as np
 
+from dustpan.core.filters.colour import tone_of
 from dustpan.core.judge.harms.base import Harm
+from dustpan.core.judge.harms.texture import SigmaOfTone
 
 _LIMIT = 0.002  # share of the picture
 _AROUND = 11  # px, side of the squares in which as many pixels may be clipped as were
@@ -19,25 +21,34 @@ WHITE = Harm("clipping_white", "clipped_white", _LIMIT, "{size:.1f} % driven to 
 Clipped = tuple[int, float, float]
 
 
-def measure_clipping(before: np.ndarray, after: np.ndarray) -> Clipped:
+def measure_clipping(before: np.ndarray, after: np.ndarray, shown: np.ndarray, sigma: SigmaOfTone) -> Clipped:
     """Return how many pixels of a patch were clipped at black and at white, over those that were around them before.
 
     Noise near black or white clips a part of the pixels; when it goes others may be clipped instead, and all where it
-    had clipped half of them.
+    had clipped half of them. A channel that was no farther from the end than its noise may as well be there.
+
+    Parameters
+    ----------
+    before, after : the patch as it came, and after the route.
+    shown : as it came, in the light of the route.
+    sigma : noise over tone in that.
     """
-    black = _newly(_any(before <= 0), _any(after <= 0))
-    white = _newly(_any(before >= 1), _any(after >= 1))
-    return after.shape[0] * after.shape[1], black, white
+
+    def newly(before: np.ndarray, after: np.ndarray, near: np.ndarray) -> float:
+        clipped = before <= 0, after <= 0
+        if not _any(clipped[1] & ~clipped[0]).any():
+            return 0.0
+        clear = _around(near) > sigma(tone_of(shown))[..., None]
+        shares = [_around(_any(p & clear).astype(np.float32)) for p in clipped]
+        more = np.where(shares[0] < _HALF, np.maximum(shares[1] - shares[0], 0), 0)
+        return float(more.sum(dtype=np.float64))
+
+    return after.shape[0] * after.shape[1], newly(before, after, shown), newly(1 - before, 1 - after, 1 - shown)
 
 
-def _newly(before: np.ndarray, after: np.ndarray) -> float:
-    """Return how many more pixels are clipped after, over the squares in which there are more."""
-    if not (after & ~before).any():
-        return 0.0
-    square = (_AROUND, _AROUND)
-    shares = [cv2.blur(p.astype(np.float32), square, borderType=cv2.BORDER_REFLECT) for p in (before, after)]
-    more = np.where(shares[0] < _HALF, np.maximum(shares[1] - shares[0], 0), 0)
-    return float(more.sum(dtype=np.float64))
+def _around(values: np.ndarray) -> np.ndarray:
+    """Return the mean of the square around each pixel."""
+    return cv2.blur(values, (_AROUND, _AROUND), borderType=cv2.BORDER_REFLECT)
 
 
 def _any(channels: np.ndarray) -> np.ndarray:
