@@ -83,7 +83,8 @@ def _halo(rim: float) -> Reading:
 def _shadows(shift: float) -> Reading:
     word = "steady" if abs(shift) < 1 else "darker" if shift < 0 else "lighter"
     tip = "Change of lightness in the darks, beside what the Tone steps do. Taking white specks away makes them darker."
-    return Reading("Shadows", f"{shift:+.1f} L*", word, False, tip)
+    size = f"{shift:+.1f}" if abs(shift) >= 0.05 else "0.0"
+    return Reading("Shadows", f"{size} L*", word, False, tip)
 
 
 def _newly_lost(lost: float) -> Reading:
