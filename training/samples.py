@@ -33,7 +33,6 @@ CHUNK = 40  # samples
 _HELD_BACK = 5
 _LEVELS = 3
 _UNEVEN = 0.25  # share of white noise that differs between the channels
-_GREY = 0.1  # share of the pictures without colour, half of them with noise of all channels alike
 
 
 #: A picture as a file holds it, as it was before a compression, and how it was compressed.
@@ -58,15 +57,10 @@ class Sample(NamedTuple):
 
 def draw(number: int, files: tuple[Path, ...]) -> Sample | None:
     """Return the sample of a number, or None where it can't be described."""
-    rng = np.random.default_rng([20261127, number])
+    rng = np.random.default_rng([20261126, number])
     clean = _draw_picture(rng, files)
-    grey = rng.random() < _GREY
-    if grey:
-        clean = _as_grey(clean)
-    kind = rng.choice(4, p=[0.33, 0.46, 0.13, 0.08])
+    kind = rng.choice(4, p=[0.33, 0.48, 0.14, 0.05])
     pair = (_white, _camera, _grain, _none)[kind](clean, rng)
-    if grey and rng.random() < 0.5:
-        pair = _as_grey(pair[0]), _as_grey(pair[1])
     deep = rng.random() < 0.15
     stored, before, compression = _store(pair[0], rng, deep)
     description = describe_picture([stored], compression if rng.random() < 0.75 else None)
@@ -85,7 +79,7 @@ def _draw_picture(rng: np.random.Generator, files: tuple[Path, ...]) -> np.ndarr
     """Return a clean picture: a photograph cut, turned, blurred and exposed by chance, or now and then a plain one."""
     if rng.random() < 0.06:
         return _draw_plain(rng)
-    photo = _crisper(_load(files[rng.integers(len(files))]), rng)
+    photo = _load(files[rng.integers(len(files))])
     side = int(rng.integers(288, min(photo.shape[:2]) + 1)) // 2 * 2
     y, x = (int(rng.integers(0, length - side + 1)) for length in photo.shape[:2])
     photo = np.rot90(photo[y : y + side, x : x + side], rng.integers(4))
@@ -97,22 +91,6 @@ def _draw_picture(rng: np.random.Generator, files: tuple[Path, ...]) -> np.ndarr
     tone = np.clip(photo, 0, 1) ** np.float32(np.exp(rng.normal(0, 0.35)))
     grey = tone.mean(axis=2, keepdims=True)
     return np.clip((grey + rng.uniform(0, 1.6) * (tone - grey)) * rng.uniform(0.25, 1.2), 0, 1).astype(np.float32)
-
-
-def _crisper(photo: np.ndarray, rng: np.random.Generator) -> np.ndarray:
-    """Return a photograph with its colours exchanged, made smaller or sharpened, each by chance: with finer texture."""
-    if rng.random() < 0.3:
-        photo = photo[:, :, rng.permutation(3)]
-    if rng.random() < 0.3:
-        scale = rng.uniform(0.58, 0.95)
-        photo = cv2.resize(np.ascontiguousarray(photo), None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
-    if rng.random() < 0.2:
-        photo = photo + rng.uniform(0.3, 1.2) * (photo - cv2.GaussianBlur(photo, (0, 0), rng.uniform(0.6, 1.2)))
-    return photo
-
-
-def _as_grey(picture: np.ndarray) -> np.ndarray:
-    return np.repeat(picture.mean(axis=2, keepdims=True), 3, axis=2)
 
 
 def _draw_plain(rng: np.random.Generator) -> np.ndarray:

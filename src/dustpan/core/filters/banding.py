@@ -144,7 +144,17 @@ def find_bands(
 def _octave(
     rest: np.ndarray, sound: np.ndarray, window: int, protect: float, most_power: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray]:
-    """Return (h, c) offsets of one octave, weighed, clipped and shrunk to what is certain, and their power, (c,)."""
+    """Return (h, c) offsets of one octave, clipped and shrunk to what is certain, and their power, (c,)."""
+    mean, error = _row_means(rest, sound, window, protect)
+    signal = np.clip(_robust_variance(mean, 0) - np.median(error, axis=0), 0, most_power)
+    near = cv2.blur(mean * mean, (1, window), borderType=cv2.BORDER_REFLECT).reshape(mean.shape)
+    error = np.maximum(error, near - _USUAL * signal)
+    most = 2.5 * np.sqrt(signal)
+    return np.clip(mean, -most, most) * (signal / (signal + error + np.float32(1e-12))), signal
+
+
+def _row_means(rest: np.ndarray, sound: np.ndarray, window: int, protect: float) -> tuple[np.ndarray, np.ndarray]:
+    """Return (h, c) weighed means of rows, and the variance of their error."""
     height, _, channels = rest.shape
     mean = np.median(rest, axis=1)
     for _ in range(2):
@@ -156,12 +166,7 @@ def _octave(
     own = np.clip(rest - mean[:, None], -limit, limit)
     sums = np.stack([part.sum(axis=1) for part in np.array_split(weights * own, _PARTS, axis=1)])
     error = (sums**2).sum(axis=0) / weights.sum(axis=1) ** 2 * (_PARTS / (_PARTS - 1))
-    error = cv2.blur(error, (1, window), borderType=cv2.BORDER_REFLECT).reshape(height, channels)
-    signal = np.clip(_robust_variance(mean, 0) - np.median(error, axis=0), 0, most_power)
-    around = cv2.blur(mean * mean, (1, window), borderType=cv2.BORDER_REFLECT).reshape(height, channels)
-    error = np.maximum(error, around - _USUAL * signal)
-    most = 2.5 * np.sqrt(signal)
-    return np.clip(mean, -most, most) * (signal / (signal + error + np.float32(1e-12))), signal
+    return mean, cv2.blur(error, (1, window), borderType=cv2.BORDER_REFLECT).reshape(height, channels)
 
 
 def take_off(tile: np.ndarray, offsets: np.ndarray, *, of_light: bool) -> np.ndarray:

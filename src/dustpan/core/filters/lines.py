@@ -6,7 +6,7 @@ which on a sensor's mosaic hold the same colours.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import NamedTuple
@@ -216,7 +216,7 @@ def mend_lines(tile: np.ndarray, top: int, lines: Lines, *, apart: int, strength
     apart_by = np.maximum(below[rows] - above[rows], 1)
     share = np.clip((rows - above[rows]) / apart_by, 0, 1).astype(np.float32)[:, None, None]
     base = tile[above[rows]] * (1 - share) + tile[below[rows]] * share
-    offsets = _along(tile[rows] - base, step)
+    offsets = _along(tile[rows] - base, step, _clipped_mean)
     doubt = _doubt(tile, above[rows], below[rows], step)
     mended = tile.copy()
     mended[rows] -= np.float32(strength) * _over_lines(offsets, doubt, rows, lines, top)
@@ -237,19 +237,22 @@ def _sound_rows(belongs: np.ndarray, step: int) -> tuple[np.ndarray, np.ndarray]
     return above, below
 
 
-def _along(rest: np.ndarray, step: int) -> np.ndarray:
-    """Return (n, w, c) differences averaged along the rows, of each colour apart, outliers clipped."""
-    smooth = np.empty_like(rest)
-    count = min(_SMOOTHED, _SMOOTHED_PX // step | 1)
+def _along(values: np.ndarray, step: int, smooth: Callable[[np.ndarray, int], np.ndarray]) -> np.ndarray:
+    """Return (n, w, c) values smoothed along the rows, of each colour apart."""
+    smoothed, count = np.empty_like(values), min(_SMOOTHED, _SMOOTHED_PX // step | 1)
     for phase in range(step):
-        part = np.ascontiguousarray(rest[:, phase::step])
-        mean = _box(part, count)
-        limit = 2 * np.sqrt(np.maximum(_box((part - mean) ** 2, count), 0)) + np.float32(1e-9)
-        smooth[:, phase::step] = _box(np.clip(part, mean - limit, mean + limit), count)
-    return smooth
+        smoothed[:, phase::step] = smooth(np.ascontiguousarray(values[:, phase::step]), count)
+    return smoothed
 
 
-def _box(part: np.ndarray, count: int) -> np.ndarray:
+def _clipped_mean(part: np.ndarray, count: int) -> np.ndarray:
+    """Return means of so many values along the rows, outliers clipped."""
+    mean = _mean(part, count)
+    limit = 2 * np.sqrt(np.maximum(_mean((part - mean) ** 2, count), 0)) + np.float32(1e-9)
+    return _mean(np.clip(part, mean - limit, mean + limit), count)
+
+
+def _mean(part: np.ndarray, count: int) -> np.ndarray:
     """Return means of so many values along the rows, summed in the same order wherever a tile begins."""
     half, width = count // 2, part.shape[1]
     sums = cv2.copyMakeBorder(part, 0, 0, half, half, cv2.BORDER_REFLECT).reshape(len(part), -1, part.shape[2])
@@ -267,7 +270,8 @@ def _doubt(tile: np.ndarray, above: np.ndarray, below: np.ndarray, step: int) ->
 
     A line at the picture's end has such a row on one side alone, which tells nothing: the lines nearby count.
     """
-    apart = _smoothed(_smoothed(tile[below] - tile[above], step) ** 2, step) / 4 + np.float32(1e-8)
+    means = _along(tile[below] - tile[above], step, _mean)
+    apart = _along(means**2, step, _mean) / 4 + np.float32(1e-10)
     apart[above == below] += 1
     return apart
 
@@ -285,12 +289,3 @@ def _over_lines(offsets: np.ndarray, doubt: np.ndarray, rows: np.ndarray, lines:
             averaged[index], error[index] = (weights * offsets[near]).sum(axis=0) / total, _OF_DOUBT / total
     signal = np.maximum(averaged**2 - error, 0)
     return averaged * (signal / (signal + error))
-
-
-def _smoothed(values: np.ndarray, step: int) -> np.ndarray:
-    """Return (n, w, c) means along the rows, of each colour apart."""
-    smooth = np.empty_like(values)
-    for phase in range(step):
-        part = np.ascontiguousarray(values[:, phase::step])
-        smooth[:, phase::step] = _box(part, min(_SMOOTHED, _SMOOTHED_PX // step | 1))
-    return smooth

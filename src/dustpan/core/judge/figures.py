@@ -9,7 +9,7 @@ import numpy as np
 
 from dustpan.core.filters.edge_profiles import Edges, find_edges
 from dustpan.core.judge.harms import bands, clipping, edges, gradients, louder, stars, texture, tones, worms
-from dustpan.core.judge.harms.base import Harm, Pair
+from dustpan.core.judge.harms.base import Harm, Pair, SigmaOfTone
 from dustpan.core.judge.spots import Spot
 from dustpan.core.steps.finding import Finding
 
@@ -84,9 +84,7 @@ class PatchFigures:
     worms: worms.Worms
 
 
-def measure_patch(
-    pair: Pair, *, sigma: texture.SigmaOfTone, gain: float, original: np.ndarray | None = None
-) -> PatchFigures:
+def measure_patch(pair: Pair, *, sigma: SigmaOfTone, gain: float, original: np.ndarray | None = None) -> PatchFigures:
     """Return what one patch adds to the figures.
 
     Parameters

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -9,6 +10,8 @@ import numpy as np
 
 #: h x w x 3 working pixels of a patch before and after a route.
 Pair = tuple[np.ndarray, np.ndarray]
+#: sigma(tone) -> deviation of the luminance noise before the route, for tones of any shape.
+SigmaOfTone = Callable[[np.ndarray], np.ndarray]
 
 SQUARE = 16  # px, side of the squares of a patch that are judged one by one
 

@@ -8,8 +8,7 @@ import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.base import Harm
-from dustpan.core.judge.harms.texture import SigmaOfTone
+from dustpan.core.judge.harms.base import Harm, SigmaOfTone
 
 _LIMIT = 0.002  # share of the picture
 _AROUND = 11  # px, side of the squares in which as many pixels may be clipped as were
@@ -35,6 +34,7 @@ def measure_clipping(before: np.ndarray, after: np.ndarray, shown: np.ndarray, s
     """
 
     def newly(before: np.ndarray, after: np.ndarray, near: np.ndarray) -> float:
+        """Return how many more pixels are at or under 0 after, over the squares in which there are more."""
         clipped = before <= 0, after <= 0
         if not _any(clipped[1] & ~clipped[0]).any():
             return 0.0

@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import to_opponent
-from dustpan.core.judge.harms.base import Harm, Pair, cut_squares, square_means
+from dustpan.core.judge.harms.base import Harm, Pair, SigmaOfTone, cut_squares, square_means
 from dustpan.core.noise.model import DISPLAY
-
-#: sigma(tone) -> deviation of the luminance noise before the route, for tones of any shape
-SigmaOfTone = Callable[[np.ndarray], np.ndarray]
 
 FLATTENED = Harm(
     "flattened", "texture_kept", 0.8, "texture flattened to {size:.0f} %", 100, below=True, unit="texture_told"
