@@ -6,8 +6,9 @@ NETWORK is `first`, `second` or `added`, to be fitted in this order: the second 
 in doubt. Each takes half an hour on two cores, the second look an hour, and is put into the file WEIGHTS, where the
 others stay. With `--resume` the latter two go on from the weights in the file, on other pictures if the seed is
 another; those that are shipped were fitted with seed 3 (`added` in 5000 steps, of a loss that counted what specks have
-not touched as well), then resumed with seed 4. Every fifth photograph is held back; on these is printed how many specks
-are found and how many sound peaks are taken for specks, or how far off what was added is told.
+not touched as well), then resumed with seed 4, `second` once more with seed 5. Every fifth photograph is held back; on
+these is printed how many specks are found and how many sound peaks are taken for specks, or how far off what was added
+is told.
 """
 
 from __future__ import annotations
