@@ -8,9 +8,10 @@ import numpy as np
 
 from dustpan.core.noise.blocks import steepness
 from dustpan.core.noise.flats import MEASURED_LEVELS, FlatLevel, flat_model, measure_levels, predict_coarser
-from dustpan.core.noise.model import DOUBTFUL, LEVELS, TONES, NoiseModel
+from dustpan.core.noise.model import DOUBTFUL, LEVELS, TONES, NoiseModel, geometric_mean
 from dustpan.core.noise.prior import Told, tell_noise
 from dustpan.core.noise.statistics import LevelStatistics, describe, highest_power
+from dustpan.core.noise.white import tell_white_by_colour
 from dustpan.core.picture.source import Compression
 from dustpan.core.work.sharing import Each
 
@@ -57,7 +58,7 @@ def estimate_noise(crops: list[np.ndarray], compression: Compression | None = No
     model = model_of(told, first.statistics.presence, first.flat_share)
     trust = _trust_in_flats(first, model, told.doubt, compression)
     blended = _blend(model, flat_model(levels), trust, told.doubt, _cut_tones(first) & trust.any())
-    return _held(_before_cut(blended, first))
+    return _held(_before_cut(tell_white_by_colour(blended), first))
 
 
 def describe_picture(crops: list[np.ndarray], compression: Compression | None = None) -> np.ndarray | None:
@@ -146,8 +147,8 @@ def _blend(told: NoiseModel, flat: NoiseModel, trust: np.ndarray, doubt: np.ndar
     by_tone = np.where(cut, 1.0, course[:, None])
     both = [np.sqrt(np.maximum(model.sigma**2 @ presence, _EPSILON)) for model in (told, flat)]  # (5, 3) each
     courses = [model.sigma / overall[..., None] for model, overall in zip((told, flat), both, strict=True)]
-    sigma = _geometric(both[0], both[1], mean)[..., None] * _geometric(courses[0], courses[1], by_tone)
-    spectrum = _geometric(told.spectrum, flat.spectrum, mean[:, None, None])
+    sigma = geometric_mean(both[0], both[1], mean)[..., None] * geometric_mean(courses[0], courses[1], by_tone)
+    spectrum = geometric_mean(told.spectrum, flat.spectrum, mean[:, None, None])
     power = (spectrum**2).reshape(LEVELS, 3, 64)[:, :, 1:].mean(axis=2)
     spectrum = spectrum / np.sqrt(np.maximum(power, _EPSILON))[:, :, None, None]
     left = np.sqrt(((1 - trust[0]) * doubt[0, 0]) ** 2 + (trust[0] * doubt[1, 0]) ** 2)
@@ -175,10 +176,6 @@ def _held(model: NoiseModel) -> NoiseModel:
         beside = np.sqrt(power[0] / np.maximum(power[1], _EPSILON))
         sigma[level] *= (np.clip(beside, *_PREDICTED) / np.maximum(beside, 1e-6))[:, None]
     return replace(model, sigma=sigma, spectrum=spectrum)
-
-
-def _geometric(first: np.ndarray, second: np.ndarray, weight: np.ndarray) -> np.ndarray:
-    return np.maximum(first, 1e-9) ** (1 - weight) * np.maximum(second, 1e-9) ** weight
 
 
 def model_of(told: Told, presence: np.ndarray, flat_share: float = 1.0) -> NoiseModel:

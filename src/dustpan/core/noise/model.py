@@ -21,6 +21,11 @@ _TABLE_SIZE = 2049  # entries of the look-up table over tone
 _EVEN = np.full(len(TONES), 1 / len(TONES), np.float32)
 
 
+def geometric_mean(first: np.ndarray, second: np.ndarray, weight: np.ndarray | float) -> np.ndarray:
+    """Return the geometric mean of two deviations, `weight` being that of the second, 0 to 1."""
+    return np.maximum(first, 1e-9) ** (1 - weight) * np.maximum(second, 1e-9) ** weight
+
+
 @dataclass(frozen=True, eq=False)
 class NoiseModel:
     """Noise of a picture in opponent planes, at five pyramid levels.
