@@ -8,7 +8,7 @@ import numpy as np
 
 from dustpan.core.noise.blocks import steepness
 from dustpan.core.noise.flats import MEASURED_LEVELS, FlatLevel, flat_model, measure_levels, predict_coarser
-from dustpan.core.noise.model import DOUBTFUL, LEVELS, TONES, NoiseModel, geometric_mean
+from dustpan.core.noise.model import DOUBTFUL, LEVELS, TONES, NoiseModel, geometric_mean, unit_spectrum
 from dustpan.core.noise.prior import Told, tell_noise
 from dustpan.core.noise.statistics import LevelStatistics, describe, highest_power
 from dustpan.core.noise.white import tell_white_by_colour
@@ -148,9 +148,7 @@ def _blend(told: NoiseModel, flat: NoiseModel, trust: np.ndarray, doubt: np.ndar
     both = [np.sqrt(np.maximum(model.sigma**2 @ presence, _EPSILON)) for model in (told, flat)]  # (5, 3) each
     courses = [model.sigma / overall[..., None] for model, overall in zip((told, flat), both, strict=True)]
     sigma = geometric_mean(both[0], both[1], mean)[..., None] * geometric_mean(courses[0], courses[1], by_tone)
-    spectrum = geometric_mean(told.spectrum, flat.spectrum, mean[:, None, None])
-    power = (spectrum**2).reshape(LEVELS, 3, 64)[:, :, 1:].mean(axis=2)
-    spectrum = spectrum / np.sqrt(np.maximum(power, _EPSILON))[:, :, None, None]
+    spectrum = unit_spectrum(geometric_mean(told.spectrum, flat.spectrum, mean[:, None, None]))
     left = np.sqrt(((1 - trust[0]) * doubt[0, 0]) ** 2 + (trust[0] * doubt[1, 0]) ** 2)
     flat_weight = np.float32(trust.any())  # texture is grey: it hardly changes how the planes correlate
     correlation = told.correlation + flat_weight * (flat.correlation - told.correlation)
