@@ -19,9 +19,8 @@ from dustpan.core.filters.light_mean import restore_light_mean
 from dustpan.core.noise.blocks import kept_by_planes
 from dustpan.core.noise.law import added_noise, light_sureness
 from dustpan.core.noise.measure import estimate_noise
-from dustpan.core.noise.model import DISPLAY, TONES, NoiseModel
+from dustpan.core.noise.model import DISPLAY, TONES
 from dustpan.core.noise.prior import COEFFICIENTS, TARGET_FLOOR
-from dustpan.core.noise.white import tell_white_by_colour
 from dustpan.core.picture.curve import decode_curve, encode_curve
 from dustpan.core.picture.pyramid import reduce_picture
 from dustpan.core.picture.source import Source
@@ -48,30 +47,6 @@ def test_texture_is_not_taken_for_noise(truth, levels):
     model = estimate_noise([to_working(with_white_noise(busy, levels))])
     assert model.luminance == pytest.approx(levels, rel=0.35 if levels < 10 else 0.15)
     assert model.colour == pytest.approx(levels, rel=0.35 if levels < 10 else 0.15)
-
-
-@pytest.mark.parametrize("channels", [(1, 1, 1), (1.2, 1, 0.75), (0.75, 1, 1.2)])
-def test_white_noise_of_luminance_is_told_by_colour(channels):
-    noise = to_opponent(np.random.default_rng(0).normal(0, 8 / DISPLAY, (600, 600, 3)) * channels)
-    true = noise.std(axis=(1, 2))
-    white = NoiseModel(
-        np.broadcast_to((true * (1.5, 1, 1))[:, None], (5, 3, 17)).astype(np.float32),
-        np.ones((5, 3, 8, 8), np.float32),
-        doubt=(0.4, 0.02),
-    )
-    told = tell_white_by_colour(white)
-    assert told.luminance == pytest.approx(true[0] * DISPLAY, rel=0.01)
-    assert told.colour == white.colour
-    assert told.doubt[0] < 0.05
-    slope = np.linspace(1.3, 0.7, 8, dtype=np.float32)
-    others = {
-        "coarse": replace(white, spectrum=white.spectrum * slope),
-        "told surely to be less": replace(white, sigma=white.sigma * np.float32([[0.5], [1], [1]]), doubt=(0.02, 0.02)),
-        "grey": replace(white, sigma=white.sigma * np.float32([[1], [0.02], [0.02]])),
-        "one colour": replace(white, sigma=white.sigma * np.float32([[1], [1], [0.7]])),
-    }
-    for other in others.values():
-        assert tell_white_by_colour(other) is other
 
 
 @pytest.mark.parametrize("levels", [5, 15])

@@ -32,6 +32,7 @@ _AROUND = 33  # px
 _REACH = 3.0  # deviations from the mean around, up to which noise comes to black or white
 LEAST_WHOLE = 0.04  # share of the blocks that have all their noise, from which the others are left out
 LEAST_OF_TONE = 0.1  # the same of the blocks of one tone
+LEAST_KEPT = 0.4  # share of its power that noise is taken to have kept at black and white, where it has less
 CLIPPED = 0.3  # share of a block's pixels at black or white from which it tells nothing
 _ROUNDING = 1e-4  # largest coefficient of a block without any variation
 

@@ -120,7 +120,7 @@ def _measure_level(planes: list[np.ndarray], each: Each) -> FlatLevel | None:
     shape = _pool_shape(power[telling], counts[telling])
     variance, excess = _variance_over_bins(power, shape)
     tones = np.array([np.median(flat.blocks.tones) for flat in flats])
-    sigma = np.stack([_over_tone(tones, variance[:, n], np.sqrt(counts) / excess[:, n] ** 2) for n in range(3)])
+    sigma = np.stack([over_tone(tones, variance[:, n], np.sqrt(counts) / excess[:, n] ** 2) for n in range(3)])
     presence = _presence(live.tones)
     estimate = shape * (sigma**2 @ presence)[:, None, None]
     statistics = LevelStatistics(live, power, np.array([flat.tone for flat in flats]), whole, estimate, presence)
@@ -218,7 +218,7 @@ def _low_over_bins(relative: np.ndarray, counts: np.ndarray) -> np.ndarray:
     return np.take_along_axis(np.take_along_axis(relative, order, axis=0), first, axis=0)[0]
 
 
-def _over_tone(tones: np.ndarray, variance: np.ndarray, weights: np.ndarray) -> np.ndarray:
+def over_tone(tones: np.ndarray, variance: np.ndarray, weights: np.ndarray) -> np.ndarray:
     """Smooth the deviation over tone and give it at every tone; never under a part of its largest."""
     distance = (TONES[:, None] - tones[None]) / _TONE_BLUR
     weight = np.exp(-0.5 * distance**2) * weights

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from dustpan.core.noise.blocks import steepness
+from dustpan.core.noise.blocks import LEAST_KEPT, steepness
 from dustpan.core.noise.flats import MEASURED_LEVELS, FlatLevel, flat_model, measure_levels, predict_coarser
 from dustpan.core.noise.model import DOUBTFUL, LEVELS, TONES, NoiseModel, geometric_mean, unit_spectrum
 from dustpan.core.noise.prior import Told, tell_noise
@@ -25,7 +25,6 @@ _FEW = (0.03, 0.06)  # their expected error, up to which that does not matter, a
 _ALIKE = (4.2, 5.2)  # unrest of busy blocks beside that of flat ones, up to which a picture is noise alone (2 to 4)
 _SMOOTH = (6e4, 2e5)  # unrest beside fine variation, up to which it may be that of noise, and from which a gradient's
 _MOST = 1.2  # of the power of the flattest blocks, that noise can have
-_LEAST_KEPT = 0.4  # share of its power that noise is taken to have kept at black and white, where it has less
 _EPSILON = 1e-12
 
 
@@ -58,7 +57,8 @@ def estimate_noise(crops: list[np.ndarray], compression: Compression | None = No
     model = model_of(told, first.statistics.presence, first.flat_share)
     trust = _trust_in_flats(first, model, told.doubt, compression)
     blended = _blend(model, flat_model(levels), trust, told.doubt, _cut_tones(first) & trust.any())
-    return _held(_before_cut(tell_white_by_colour(blended), first))
+    before = _before_cut(blended, first)
+    return _held(before if compression is not None else tell_white_by_colour(before, first.statistics.blocks))
 
 
 def describe_picture(crops: list[np.ndarray], compression: Compression | None = None) -> np.ndarray | None:
@@ -130,7 +130,7 @@ def _cut_tones(first: FlatLevel) -> np.ndarray:
 
 def _before_cut(model: NoiseModel, first: FlatLevel) -> NoiseModel:
     """Return the noise as it was before black and white cut it off, from what is left of it in the blocks it is of."""
-    kept = np.maximum(first.statistics.blocks.kept.mean(axis=0), _LEAST_KEPT)
+    kept = np.maximum(first.statistics.blocks.kept.mean(axis=0), LEAST_KEPT)
     return replace(model, sigma=(model.sigma / np.sqrt(kept)[:, None]).astype(np.float32))
 
 
