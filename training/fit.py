@@ -160,7 +160,7 @@ def report(told: np.ndarray, samples: Samples, name: str) -> None:
 def flat_blocks_alone(samples: Samples) -> np.ndarray:
     """Return targets in which the powers are those that the flattest blocks tell."""
     told = samples.targets.copy()
-    told[:, : 3 * 63] = samples.inputs[:, 9 * 3 * 63 : 10 * 3 * 63]
+    told[:, : 3 * 63] = samples.inputs[:, (FINE_PARTS - 1) * 3 * 63 : FINE_PARTS * 3 * 63]
     steps = np.arange(len(TONES))
     for row, powers, presence in zip(told, *samples.tones):
         seen = np.flatnonzero(powers.any(axis=0))

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from dustpan.core.noise.blocks import FREQUENCY, LEAST_BLOCKS, Blocks, coefficient_powers, row_quantiles
+from dustpan.core.noise.energies import BANDS, QUANTILES, TonePowers, tone_powers
 from dustpan.core.noise.model import DISPLAY, PAIRS, TONES
 from dustpan.core.picture.source import Compression
 
@@ -19,11 +20,11 @@ FLOOR = (0.03 / DISPLAY) ** 2  # power added to all, far below any noise that sh
 _FAINT = (0.25 / DISPLAY) ** 2  # power under which noise does not matter
 _FLATTEST = 0.1  # share of the blocks, the flattest
 _MOST_BLOCKS = 4096  # looked at for the quantiles over all
-_FLAT_QUANTILES, _ALL_QUANTILES = (0.2, 0.5, 0.8), (0.1, 0.3, 0.6)
+_FLAT_QUANTILES, _ALL_QUANTILES = (0.2, 0.5, 0.8), (0.3, 0.6)
 _UNREST_QUANTILES = (0.02, 0.1, 0.3, 0.6, 0.9)
 _CORRELATED_BANDS = ((1, 3), (4, 7), (8, 14))  # sums of both frequencies
 _BANDS = ((1, 1), (2, 2), (3, 3), (4, 5), (6, 7), (8, 9), (10, 14))  # sums of both frequencies, coarse levels
-FINE_PARTS = 10  # that hold a number for each plane and coefficient; they come first in a description
+FINE_PARTS = 9  # that hold a number for each plane and coefficient; they come first in a description
 TABLES = 2 * 64 + 2  # numbers of a compression, which come last but one
 
 
@@ -65,6 +66,8 @@ def describe(levels: Sequence[LevelStatistics | None], compression: Compression 
     fine = [*flat, *everywhere, *_over_bins(first), first.estimate]
     parts = [(_log(power) - unit).reshape(3, 64)[:, 1:].ravel() for power in fine]
     parts += [_tone_part(first, unit), _unrest_part(first, unit)]
+    energies = [tone_powers(level.blocks) if level is not None else None for level in levels]
+    parts += [_energy_part(found, unit) for found in energies] + [_energy_course(energies[0], unit)]
     parts += [_coarse_part(level, unit) for level in levels[1:]]
     parts += [_correlation_part(level) for level in levels]
     parts += [_compression_part(compression, unit), np.array([unit])]
@@ -110,7 +113,7 @@ def _log(power: np.ndarray) -> np.ndarray:
 
 
 def _quantile_powers(level: LevelStatistics) -> tuple[np.ndarray, np.ndarray]:
-    """Return (4, 3, 8, 8) mean and quantiles over the flattest blocks, and (3, 3, 8, 8) quantiles over all."""
+    """Return (4, 3, 8, 8) mean and quantiles over the flattest blocks, and (2, 3, 8, 8) quantiles over all."""
     blocks = level.blocks
     flattest = _flattest(blocks)
     power = coefficient_powers(blocks.coefficients[flattest])
@@ -142,6 +145,23 @@ def _unrest_part(level: LevelStatistics, unit: float) -> np.ndarray:
     return _log(np.quantile(level.blocks.unrest, _UNREST_QUANTILES)) - unit
 
 
+def _energy_part(found: TonePowers | None, unit: float) -> np.ndarray:
+    """Return mean and lower quartile over tones of the power that energies tell; zeros where there is too little."""
+    if found is None or not len(found.bins):
+        return np.zeros(2 * len(QUANTILES) * 3 * len(BANDS))
+    logs = _log(found.power) - unit
+    mean = np.average(logs, axis=0, weights=found.counts)
+    return np.concatenate([mean.ravel(), np.quantile(logs, 0.25, axis=0).ravel()])
+
+
+def _energy_course(found: TonePowers | None, unit: float) -> np.ndarray:
+    """Return the power of each plane that the middle quantile tells at each tone (0 where there is none)."""
+    power = np.zeros((len(TONES), 3))
+    if found is not None:
+        power[found.bins] = _log(found.power[:, 1, :, 1:].mean(axis=2)) - unit
+    return power.ravel()
+
+
 def _coarse_part(level: LevelStatistics | None, unit: float) -> np.ndarray:
     """Return banded powers of a coarse level; zeros where the picture is too small for it."""
     kinds = 4
@@ -149,7 +169,7 @@ def _coarse_part(level: LevelStatistics | None, unit: float) -> np.ndarray:
         return np.zeros(kinds * 3 * len(_BANDS))
     flat, everywhere = _quantile_powers(level)
     masks = [((low <= FREQUENCY) & (high >= FREQUENCY)).ravel() for low, high in _BANDS]
-    powers = np.stack([flat[0], flat[2], everywhere[1], level.estimate])
+    powers = np.stack([flat[0], flat[2], everywhere[0], level.estimate])
     logs = (_log(powers) - unit).reshape(kinds, 3, 64)
     return np.stack([logs[:, :, mask].mean(axis=2) for mask in masks]).ravel()
 

@@ -11,10 +11,9 @@ from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
-import scipy
 
 from dustpan.core.noise.blocks import FREQUENCY, LEAST_BLOCKS, LEAST_KEPT, Blocks, tone_bins
-from dustpan.core.noise.energies import BANDS, LEAST_OF_TONE
+from dustpan.core.noise.energies import BANDS, LEAST_OF_TONE, chi_squared
 from dustpan.core.noise.flats import over_tone, predict_coarser
 from dustpan.core.noise.model import DISPLAY, LEVELS, NoiseModel, geometric_mean, unit_spectrum
 
@@ -116,7 +115,7 @@ def _band_powers(coefficients: np.ndarray, kept: np.ndarray) -> np.ndarray:
     """Return (3, 4) powers of normal values, from the medians over blocks of their sums of squares."""
     squares = coefficients**2 / np.maximum(kept.mean(axis=0), LEAST_KEPT)[:, None, None]
     sums = [(np.median(squares[:, :, band].sum(axis=2), axis=0), band.sum()) for band in BANDS]
-    return np.stack([median / scipy.stats.chi2.median(count) for median, count in sums], axis=1)
+    return np.stack([median / chi_squared(0.5, count) for median, count in sums], axis=1)
 
 
 def _whiteness(calm: _Calm) -> float:
