@@ -19,6 +19,7 @@ from dustpan.core.filters.cut_off import cut_off_moments
 from dustpan.core.filters.dct import block_transform, halve
 from dustpan.core.noise.model import TONES
 from dustpan.core.picture.curve import is_clipped
+from dustpan.core.work.sharing import Each
 
 LEAST_BLOCKS = 24  # from which anything is told
 FREQUENCY = np.add.outer(np.arange(8), np.arange(8))  # sum of both frequencies of each coefficient
@@ -34,6 +35,7 @@ LEAST_WHOLE = 0.04  # share of the blocks that have all their noise, from which 
 LEAST_OF_TONE = 0.1  # the same of the blocks of one tone
 LEAST_KEPT = 0.4  # share of its power that noise is taken to have kept at black and white, where it has less
 CLIPPED = 0.3  # share of a block's pixels at black or white from which it tells nothing
+_NEAR, _SILENT = 8, 0.9  # px; share of the varied pixels that have some without variation near, if there is no noise
 _ROUNDING = 1e-4  # largest coefficient of a block without any variation
 
 
@@ -93,6 +95,23 @@ def planes_of(crop: np.ndarray) -> np.ndarray:
     share = cv2.blur(cut, (_AROUND, _AROUND), borderType=cv2.BORDER_REFLECT)
     reached = ends & _within_reach(crop)
     return np.concatenate([to_opponent(crop), share[None], np.moveaxis(reached, 2, 0)], dtype=np.float32)
+
+
+def is_silent(crops: Sequence[np.ndarray], each: Each) -> bool:
+    """Return whether pictures were drawn or written without any noise: nearly all that varies lies beside what does not.
+
+    Noise leaves hardly any pixel whose neighbours are all just as it is.
+    """
+    counts = np.array([*each(_plain_counts, crops)]).reshape(-1, 2).sum(axis=0)
+    return bool(counts[1] > _SILENT * counts[0])
+
+
+def _plain_counts(crop: np.ndarray) -> tuple[int, int]:
+    """Return how many pixels vary from their neighbours, and how many of these have some near that do not."""
+    around = np.ones((3, 3), np.uint8)
+    varied = (cv2.dilate(crop, around) != cv2.erode(crop, around)).any(axis=2).astype(np.uint8)
+    far = cv2.erode(varied, np.ones((2 * _NEAR + 1,) * 2, np.uint8))
+    return int(varied.sum()), int(varied.sum()) - int(far.sum())
 
 
 def _within_reach(crop: np.ndarray) -> np.ndarray:

@@ -29,6 +29,7 @@ from dustpan.core.noise.blocks import (
     steepness,
     tone_bins,
 )
+from dustpan.core.noise.energies import tone_powers
 from dustpan.core.noise.model import LEVELS, PAIRS, TONES, NoiseModel
 from dustpan.core.noise.statistics import LevelStatistics, flat_correlation
 from dustpan.core.work.sharing import Each
@@ -45,6 +46,7 @@ _SILENT = 0.6  # share of constant blocks among the flattest of a tone from whic
 _STEEPEST, _STEEPER = 250.0, 5.0  # steepness of noise at most, and beside the calmest tone's
 _DRAWN, _PLAIN = 5.0, 0.05  # constant blocks beside varied ones, and toned ones of all, from which flats are drawn
 _FEW_VARIED = 0.5  # of the clipped blocks; so few varied ones tell nothing on their own
+_SPREAD = 1.6  # power of middling fine energies beside the least, from which they are not those of noise
 _OVER_CALM = 2.25  # how much more power a steep tone may have than the calm ones
 _CLIPPED_POWER = 0.34  # share of its power that noise keeps when white or black clips half of it
 _EPSILON = 1e-12
@@ -113,7 +115,11 @@ def _measure_level(planes: list[np.ndarray], each: Each) -> FlatLevel | None:
     counts = np.array([len(flat.blocks.tones) for flat in flats], np.float64)
     silent = _silent_bins(blocks, [flat.tone for flat in flats])
     steep = np.array([steepness(flat.blocks) for flat in flats])
-    power = _hold_edges(power, steep, silent, blocks)  # bins x 3 x 8 x 8
+    drawn = _is_drawn(blocks)
+    calm = ~silent & (steep <= min(_STEEPEST, _STEEPER * steep.min()))
+    if drawn:
+        calm &= _have_noise(live, [flat.tone for flat in flats])
+    power = _hold_edges(power, silent, calm, blocks)  # bins x 3 x 8 x 8
     if not power.any():
         return None
     telling = ~silent & whole if (~silent & whole).any() else ~silent
@@ -125,7 +131,7 @@ def _measure_level(planes: list[np.ndarray], each: Each) -> FlatLevel | None:
     estimate = shape * (sigma**2 @ presence)[:, None, None]
     statistics = LevelStatistics(live, power, np.array([flat.tone for flat in flats]), whole, estimate, presence)
     share = float(counts[whole].sum() / len(live.tones))
-    return FlatLevel(sigma, np.sqrt(shape).astype(np.float32), share, _is_drawn(blocks), statistics)
+    return FlatLevel(sigma, np.sqrt(shape).astype(np.float32), share, drawn, statistics)
 
 
 def _flats_of(blocks: Blocks) -> list[_Flats]:
@@ -160,14 +166,21 @@ def _variance_over_bins(power: np.ndarray, shape: np.ndarray) -> tuple[np.ndarra
     return variance, np.maximum(excess, 1.0)
 
 
-def _hold_edges(power: np.ndarray, steep: np.ndarray, silent: np.ndarray, blocks: Blocks) -> np.ndarray:
+def _have_noise(blocks: Blocks, bins: list[int]) -> np.ndarray:
+    """Return for each tone bin whether its blocks' fine energies spread as those of noise do, not as letters'."""
+    found = tone_powers(blocks)
+    low, middle = found.power[:, 0, 0, 2:], found.power[:, -1, 0, 2:]
+    spread = (middle / np.maximum(low, _EPSILON)).max(axis=1, initial=1.0)
+    return np.isin(bins, found.bins[spread < _SPREAD])
+
+
+def _hold_edges(power: np.ndarray, silent: np.ndarray, calm: np.ndarray, blocks: Blocks) -> np.ndarray:
     """Return the power of tone bins (bins x 3 x 8 x 8) without what edges alone make of it.
 
     Where all of a tone lies on edges (letters, outlines), its flattest blocks are edges still. Bins that are as calm as
     noise tell how much noise there can be; the others are held to that. Silent bins hold none.
     """
     power = np.where(silent[:, None, None, None], 0.0, power)
-    calm = ~silent & (steep <= min(_STEEPEST, _STEEPER * steep.min()))
     varied = int((~blocks.constant & ~blocks.clipped).sum())
     if varied < _FEW_VARIED * int((blocks.clipped & ~blocks.constant).sum()):
         bound = _clipped_noise(blocks)
