@@ -98,7 +98,7 @@ def planes_of(crop: np.ndarray) -> np.ndarray:
 
 
 def is_silent(crops: Sequence[np.ndarray], each: Each) -> bool:
-    """Return whether pictures were drawn or written without any noise: nearly all that varies lies beside what does not.
+    """Return whether pictures were drawn or written without noise: nearly all that varies lies beside what does not.
 
     Noise leaves hardly any pixel whose neighbours are all just as it is.
     """
