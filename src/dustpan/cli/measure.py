@@ -15,6 +15,8 @@ from dustpan.core.render.engine import Engine
 from dustpan.core.work.pool import Pool
 from dustpan.files import read_picture
 
+_NOTICED = 0.5  # levels, from which a doubt is told
+
 
 @click.command()
 @click.argument("picture", metavar="IN", type=click.Path(path_type=Path))
@@ -49,8 +51,9 @@ def _table(title: str, figures: dict) -> Table:
     noise = figures["noise"]
     table.add_row("size", f"{figures['width']} x {figures['height']} px")
     for name, doubt in zip(("luminance", "colour"), noise["doubt"], strict=True):
-        unsure = f", may be off by {doubt:.0%}" if doubt > DOUBTFUL else ""
-        table.add_row(f"{name} noise", f"{noise[f'sigma_{name}']:.2f} levels{unsure}")
+        sigma = noise[f"sigma_{name}"]
+        unsure = f", may be off by {doubt * sigma:.1f}" if doubt > DOUBTFUL and doubt * sigma >= _NOTICED else ""
+        table.add_row(f"{name} noise", f"{sigma:.2f} levels{unsure}")
     red, green, blue = noise["sigma_channels"]
     table.add_row("  of red, green, blue", f"{red:.2f}, {green:.2f}, {blue:.2f} levels")
     for tone, sigma in noise["curve"][::4]:
