@@ -8,7 +8,7 @@ import pytest
 
 from dustpan.core.filters.colour import from_opponent, to_opponent
 from dustpan.core.noise.blocks import Blocks, cut_blocks, planes_of
-from dustpan.core.noise.energies import BANDS, QUANTILES, tone_powers
+from dustpan.core.noise.energies import FINE_BANDS, QUANTILES, tone_powers
 from dustpan.core.noise.model import DISPLAY, LEVELS, TONES, NoiseModel
 from dustpan.core.noise.white import tell_white_by_colour
 
@@ -78,7 +78,7 @@ def test_other_noise_is_left_as_it_is_told():
 
 
 def test_least_energies_tell_noise_in_texture():
-    """texture over half of a picture whose noise rises with its tone."""
+    """Texture over half of a picture whose noise rises with its tone."""
     rng = np.random.default_rng(2)
     light = np.repeat(np.linspace(0.2, 0.8, SIDE)[:, None], SIDE, axis=1)
     busy = (np.arange(SIDE) % 96 >= 48).astype(float)
@@ -86,10 +86,10 @@ def test_least_energies_tell_noise_in_texture():
     picture = np.repeat((light + 0.1 * texture)[:, :, None], 3, axis=2) + noise() * (0.5 + light[:, :, None])
     blocks = blocks_of(picture.astype(np.float32))
     found = tone_powers(blocks)
-    assert found.power.shape == (len(found.bins), len(QUANTILES), 3, len(BANDS))
+    assert found.power.shape == (len(found.bins), len(QUANTILES), 3, len(FINE_BANDS))
     told = np.sqrt(found.power[:, 0, 0]) * DISPLAY
     truth = 5 * (0.5 + TONES[found.bins])[:, None]
     inner = slice(1, -1)  # the first and last tones hold blocks of the picture's edges
     assert np.abs(told / truth - 1)[inner].mean() < 0.1
-    plainly = np.sqrt((blocks.coefficients[:, 0] ** 2)[:, BANDS[1]].mean()) * DISPLAY
+    plainly = np.sqrt((blocks.coefficients[:, 0] ** 2)[:, FINE_BANDS[1]].mean()) * DISPLAY
     assert plainly > 2 * truth.mean(), "texture must hide the noise from a mean over blocks"

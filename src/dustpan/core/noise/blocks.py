@@ -35,7 +35,7 @@ LEAST_WHOLE = 0.04  # share of the blocks that have all their noise, from which 
 LEAST_OF_TONE = 0.1  # the same of the blocks of one tone
 LEAST_KEPT = 0.4  # share of its power that noise is taken to have kept at black and white, where it has less
 CLIPPED = 0.3  # share of a block's pixels at black or white from which it tells nothing
-_NEAR, _SILENT = 8, 0.9  # px; share of the varied pixels that have some without variation near, if there is no noise
+_NEAR, _BESIDE_PLAIN = 8, 0.9  # px; share of the varied pixels with some without variation near, if there is no noise
 _ROUNDING = 1e-4  # largest coefficient of a block without any variation
 
 
@@ -103,7 +103,7 @@ def is_silent(crops: Sequence[np.ndarray], each: Each) -> bool:
     Noise leaves hardly any pixel whose neighbours are all just as it is.
     """
     counts = np.array([*each(_plain_counts, crops)]).reshape(-1, 2).sum(axis=0)
-    return bool(counts[1] > _SILENT * counts[0])
+    return bool(counts[1] > _BESIDE_PLAIN * counts[0])
 
 
 def _plain_counts(crop: np.ndarray) -> tuple[int, int]:
@@ -134,7 +134,7 @@ def cut_blocks(planes: np.ndarray) -> Blocks:
     coefficients = block_transform(windows)
     rows, columns = coefficients.shape[1:3]
     luminance = coefficients[0]
-    low = (luminance**2 * ((FREQUENCY >= 1) & (FREQUENCY <= 3))).sum(axis=(2, 3))
+    low = (luminance**2 * band_masks([(1, 3)])[0]).sum(axis=(2, 3))
     mean = luminance[..., 0, 0]
     step = 8 // _STRIDE
     cross = np.zeros((2 * step + 1, 2 * step + 1))
@@ -170,6 +170,11 @@ def _kept_power() -> tuple[np.ndarray, np.ndarray]:
     apart, deviation = np.linspace(4, -4, 81), 0.01  # deviations from black; white is far
     mean, square = cut_off_moments(apart * deviation, deviation)
     return np.r_[0, scipy.special.ndtr(-apart), 1], np.r_[1, (square - mean**2) / deviation**2, 0]
+
+
+def band_masks(bands: Sequence[tuple[int, int]]) -> np.ndarray:
+    """Return (bands, 8, 8), the coefficients whose frequencies' sum lies within the bounds of each band."""
+    return np.stack([(low <= FREQUENCY) & (high >= FREQUENCY) for low, high in bands])
 
 
 def tone_bins(tones: np.ndarray) -> np.ndarray:

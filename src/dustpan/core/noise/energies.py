@@ -14,9 +14,9 @@ from typing import NamedTuple
 import numpy as np
 import scipy
 
-from dustpan.core.noise.blocks import FREQUENCY, LEAST_BLOCKS, Blocks, tone_bins
+from dustpan.core.noise.blocks import LEAST_BLOCKS, Blocks, band_masks, tone_bins
 
-BANDS = np.stack([(low <= FREQUENCY) & (high >= FREQUENCY) for low, high in ((4, 5), (6, 7), (8, 9), (10, 14))])
+FINE_BANDS = band_masks([(4, 5), (6, 7), (8, 9), (10, 14)])
 QUANTILES = (0.005, 0.05, 0.3)
 LEAST_OF_TONE = 4 * LEAST_BLOCKS  # blocks of a tone, from which it tells anything
 
@@ -38,18 +38,18 @@ class TonePowers(NamedTuple):
 
 def tone_powers(blocks: Blocks) -> TonePowers:
     """Return what the blocks of each tone tell; tones with hardly any blocks are left out."""
-    energy = blocks.coefficients.reshape(-1, 3, 64) ** 2 @ BANDS.reshape(-1, 64).T.astype(np.float32)
+    energy = blocks.coefficients.reshape(-1, 3, 64) ** 2 @ FINE_BANDS.reshape(-1, 64).T.astype(np.float32)
     bins = tone_bins(blocks.tones)
     counts = np.bincount(bins)
     seen = np.flatnonzero(counts >= LEAST_OF_TONE)
     power = [np.quantile(energy[bins == tone], QUANTILES, axis=0) / _chi_squared()[:, None] for tone in seen]
-    return TonePowers(seen, counts[seen], np.reshape(power, (-1, len(QUANTILES), 3, len(BANDS))))
+    return TonePowers(seen, counts[seen], np.reshape(power, (-1, len(QUANTILES), 3, len(FINE_BANDS))))
 
 
 @cache
 def _chi_squared() -> np.ndarray:
     """Return (quantiles, bands), the quantiles of sums of as many squared normal values."""
-    return chi_squared(np.array(QUANTILES)[:, None], BANDS.sum(axis=(1, 2)))
+    return chi_squared(np.array(QUANTILES)[:, None], FINE_BANDS.sum(axis=(1, 2)))
 
 
 def chi_squared(quantile: np.ndarray | float, count: np.ndarray | int) -> np.ndarray:

@@ -114,12 +114,9 @@ def _measure_level(planes: list[np.ndarray], each: Each) -> FlatLevel | None:
     power = np.stack(list(each(lambda flat: robust_power(flat.blocks.coefficients), flats)))
     counts = np.array([len(flat.blocks.tones) for flat in flats], np.float64)
     silent = _silent_bins(blocks, [flat.tone for flat in flats])
-    steep = np.array([steepness(flat.blocks) for flat in flats])
     drawn = _is_drawn(blocks)
-    calm = ~silent & (steep <= min(_STEEPEST, _STEEPER * steep.min()))
-    if drawn:
-        calm &= _have_noise(live, [flat.tone for flat in flats])
-    power = _hold_edges(power, silent, calm, blocks)  # bins x 3 x 8 x 8
+    calm = ~silent & _calm_bins(flats, live, drawn)
+    power = _hold_edges(power, silent, calm, blocks, drawn)  # bins x 3 x 8 x 8
     if not power.any():
         return None
     telling = ~silent & whole if (~silent & whole).any() else ~silent
@@ -166,15 +163,22 @@ def _variance_over_bins(power: np.ndarray, shape: np.ndarray) -> tuple[np.ndarra
     return variance, np.maximum(excess, 1.0)
 
 
-def _have_noise(blocks: Blocks, bins: list[int]) -> np.ndarray:
-    """Return for each tone bin whether its blocks' fine energies spread as those of noise do, not as letters'."""
-    found = tone_powers(blocks)
+def _calm_bins(flats: list[_Flats], live: Blocks, drawn: bool) -> np.ndarray:
+    """Return for each tone bin whether it is as calm as noise.
+
+    In a drawing the fine energies of its blocks must spread as those of noise do, too: those of letters spread farther.
+    """
+    steep = np.array([steepness(flat.blocks) for flat in flats])
+    calm = steep <= min(_STEEPEST, _STEEPER * steep.min())
+    if not drawn:
+        return calm
+    found = tone_powers(live)
     low, middle = found.power[:, 0, 0, 2:], found.power[:, -1, 0, 2:]
     spread = (middle / np.maximum(low, _EPSILON)).max(axis=1, initial=1.0)
-    return np.isin(bins, found.bins[spread < _SPREAD])
+    return calm & np.isin([flat.tone for flat in flats], found.bins[spread < _SPREAD])
 
 
-def _hold_edges(power: np.ndarray, silent: np.ndarray, calm: np.ndarray, blocks: Blocks) -> np.ndarray:
+def _hold_edges(power: np.ndarray, silent: np.ndarray, calm: np.ndarray, blocks: Blocks, drawn: bool) -> np.ndarray:
     """Return the power of tone bins (bins x 3 x 8 x 8) without what edges alone make of it.
 
     Where all of a tone lies on edges (letters, outlines), its flattest blocks are edges still. Bins that are as calm as
@@ -186,7 +190,7 @@ def _hold_edges(power: np.ndarray, silent: np.ndarray, calm: np.ndarray, blocks:
         bound = _clipped_noise(blocks)
     elif calm.any():
         bound = power[calm].reshape(-1, 3, 64)[:, :, 1:].mean(axis=2).max(axis=0)
-    elif _is_drawn(blocks):
+    elif drawn:
         return np.zeros_like(power)
     else:
         return power

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dustpan.core.noise.blocks import FREQUENCY, LEAST_BLOCKS, Blocks, coefficient_powers, row_quantiles
-from dustpan.core.noise.energies import BANDS, QUANTILES, TonePowers, tone_powers
+from dustpan.core.noise.blocks import FREQUENCY, LEAST_BLOCKS, Blocks, band_masks, coefficient_powers, row_quantiles
+from dustpan.core.noise.energies import FINE_BANDS, QUANTILES, TonePowers, tone_powers
 from dustpan.core.noise.model import DISPLAY, PAIRS, TONES
 from dustpan.core.picture.source import Compression
 
@@ -92,7 +92,7 @@ def flat_correlation(level: LevelStatistics) -> np.ndarray:
 
 def _correlations(coefficients: np.ndarray, bands: Sequence[tuple[int, int]]) -> np.ndarray:
     """Return (bands, 3) correlations of the planes for `PAIRS`, from (N, 3, 8, 8) coefficients."""
-    masks = np.stack([(low <= FREQUENCY) & (high >= FREQUENCY) for low, high in bands])
+    masks = band_masks(bands)
     planes = np.moveaxis(coefficients, 1, 0)
 
     def product(p: int, q: int) -> np.ndarray:
@@ -148,7 +148,7 @@ def _unrest_part(level: LevelStatistics, unit: float) -> np.ndarray:
 def _energy_part(found: TonePowers | None, unit: float) -> np.ndarray:
     """Return mean and lower quartile over tones of the power that energies tell; zeros where there is too little."""
     if found is None or not len(found.bins):
-        return np.zeros(2 * len(QUANTILES) * 3 * len(BANDS))
+        return np.zeros(2 * len(QUANTILES) * 3 * len(FINE_BANDS))
     logs = _log(found.power) - unit
     mean = np.average(logs, axis=0, weights=found.counts)
     return np.concatenate([mean.ravel(), np.quantile(logs, 0.25, axis=0).ravel()])
@@ -168,7 +168,7 @@ def _coarse_part(level: LevelStatistics | None, unit: float) -> np.ndarray:
     if level is None:
         return np.zeros(kinds * 3 * len(_BANDS))
     flat, everywhere = _quantile_powers(level)
-    masks = [((low <= FREQUENCY) & (high >= FREQUENCY)).ravel() for low, high in _BANDS]
+    masks = band_masks(_BANDS).reshape(-1, 64)
     powers = np.stack([flat[0], flat[2], everywhere[0], level.estimate])
     logs = (_log(powers) - unit).reshape(kinds, 3, 64)
     return np.stack([logs[:, :, mask].mean(axis=2) for mask in masks]).ravel()

@@ -12,12 +12,12 @@ from typing import NamedTuple
 
 import numpy as np
 
-from dustpan.core.noise.blocks import FREQUENCY, LEAST_BLOCKS, LEAST_KEPT, Blocks, tone_bins
-from dustpan.core.noise.energies import BANDS, LEAST_OF_TONE, chi_squared
+from dustpan.core.noise.blocks import LEAST_BLOCKS, LEAST_KEPT, Blocks, band_masks, tone_bins
+from dustpan.core.noise.energies import FINE_BANDS, LEAST_OF_TONE, chi_squared
 from dustpan.core.noise.flats import over_tone, predict_coarser
 from dustpan.core.noise.model import DISPLAY, LEVELS, NoiseModel, geometric_mean, unit_spectrum
 
-_LOW = (FREQUENCY >= 1) & (FREQUENCY <= 3)  # by which calm blocks are chosen
+_LOW = band_masks([(1, 3)])[0]  # by which calm blocks are chosen
 _CALM, _MOST_CALM = 0.1, 1024  # share of the blocks of a tone, and how many of them at most
 _UNEVEN = (0.1, 0.14)  # deviation of the bands' logarithms, up to which colour is white (a camera's: 0.15 to 1)
 _UNDER = (0.88, 0.93)  # deviation of luminance beside that of colour, from which the channels may be independent
@@ -50,7 +50,7 @@ class _Calm(NamedTuple):
     @property
     def unevenness(self) -> np.ndarray:
         """Deviation of the logarithms of colour's deviations in the bands, at each tone."""
-        return np.log(np.maximum(self.power[:, 1:], _LEAST)).reshape(-1, 2 * len(BANDS)).std(axis=1) / 2
+        return np.log(np.maximum(self.power[:, 1:], _LEAST)).reshape(-1, 2 * len(FINE_BANDS)).std(axis=1) / 2
 
     def most_even(self) -> _Calm:
         """Return the tones at which colour is most even, which hold half the blocks: others may hold texture alone."""
@@ -101,8 +101,9 @@ def _calm_blocks(blocks: Blocks) -> _Calm:
     groups = [group for group in groups if len(group) >= LEAST_OF_TONE]
     calmest = [_calmest(group, unrest[group]) for group in groups]
     power = [_band_powers(blocks.coefficients[calm], blocks.kept[calm]) for calm in calmest]
-    tones = [np.median(blocks.tones[group]) for group in groups]
-    return _Calm(np.array(tones), np.array([len(group) for group in groups]), np.reshape(power, (-1, 3, len(BANDS))))
+    tones = np.array([np.median(blocks.tones[group]) for group in groups])
+    counts = np.array([len(group) for group in groups])
+    return _Calm(tones, counts, np.reshape(power, (-1, 3, len(FINE_BANDS))))
 
 
 def _calmest(group: np.ndarray, unrest: np.ndarray) -> np.ndarray:
@@ -114,7 +115,7 @@ def _calmest(group: np.ndarray, unrest: np.ndarray) -> np.ndarray:
 def _band_powers(coefficients: np.ndarray, kept: np.ndarray) -> np.ndarray:
     """Return (3, 4) powers of normal values, from the medians over blocks of their sums of squares."""
     squares = coefficients**2 / np.maximum(kept.mean(axis=0), LEAST_KEPT)[:, None, None]
-    sums = [(np.median(squares[:, :, band].sum(axis=2), axis=0), band.sum()) for band in BANDS]
+    sums = [(np.median(squares[:, :, band].sum(axis=2), axis=0), band.sum()) for band in FINE_BANDS]
     return np.stack([median / chi_squared(0.5, count) for median, count in sums], axis=1)
 
 
