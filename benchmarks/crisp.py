@@ -19,6 +19,7 @@ from benchmarks.proposals import KINDS
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.colour import tone_of
+from dustpan.core.filters.deconvolve import kernel_of
 from dustpan.core.filters.edge_profiles import overshoot_of
 from dustpan.core.judge.measure import likeness_of
 from dustpan.core.judge.propose import propose_route
@@ -108,6 +109,31 @@ def on_the_chart() -> None:
     console.print(shown)
 
 
+def wide_blurs() -> None:
+    """Print how far deblur and Richardson-Lucy take wide blurs of photographs back, told the blur; 60 turns each."""
+    textured = sorted(pictures(), key=lambda photo: -cv2.Laplacian(tone_of(photo), cv2.CV_32F).std())[:5]
+    shown = table("Five textured photographs, tone, dB", "blur, noise", "in", "Richardson-Lucy, 60", "deblur, 15", "60")
+    for radius in (1.2, 3.0, 6.0):
+        kernel = kernel_of("gaussian", radius, 0.0)
+        for noise in (0, 3, 8):
+            rows = [_taken_back(photo, radius, kernel, noise) for photo in textured]
+            shown.add_row(f"{radius} px, {noise}", *(f"{value:.2f}" for value in np.mean(rows, axis=0)))
+    console.print(shown)
+
+
+def _taken_back(photo: np.ndarray, radius: float, kernel: np.ndarray, noise: int) -> list[float]:
+    """Return the likeness, dB, of a blurred grey picture and of three restored ones to the truth."""
+    truth = tone_of(photo)
+    soft = encode_curve(cv2.filter2D(decode_curve(truth), -1, kernel, borderType=cv2.BORDER_REFLECT))
+    soft = np.clip(soft + np.random.default_rng(1).normal(0, noise / 255, soft.shape), 0, 1).astype(np.float32)
+    lucy = richardson_lucy(np.maximum(decode_curve(soft), 1e-6), kernel, num_iter=60, clip=False)
+    grey = np.repeat(soft[..., None], 3, axis=2)
+    ours = [tone_of(run_step(grey, "deblur", radius=radius, iterations=turns)) for turns in (15, 60)]
+    inner = np.s_[40:-40, 40:-40]
+    found = [soft, encode_curve(np.maximum(lucy, 0).astype(np.float32)), *ours]
+    return [float(-10 * np.log10(np.mean((np.clip(p, 0, 1) - truth)[inner] ** 2))) for p in found]
+
+
 def speed() -> None:
     """Print seconds for a megapixel of each Crisp step at its defaults, on one thread, and of all in one route."""
     source = noisy_picture("bench", iso=1600, size=(1200, 800))
@@ -121,14 +147,26 @@ def speed() -> None:
         work = partial(prepared.kind.apply, tile, (0, 0, *plan.size), prepared.params, prepared.analysis, context)
         seconds = median_seconds(work) / (tile.shape[0] * tile.shape[1] / 1e6)
         shown.add_row(kind, f"{seconds:.2f}")
+    for radius in (1.2, 8.0):
+        shown.add_row(f"deblur, {radius} px, 60 turns, two workers", f"{_seconds_of(radius):.2f}")
     shown.add_row("all in one route, two workers", f"{_seconds_together():.2f}")
     console.print(shown)
 
 
 def _seconds_together() -> float:
-    """Return seconds for a megapixel of all Crisp steps in one route, block by block on two workers."""
-    source, pool = noisy_picture("bench", iso=1600), Pool(2)
-    route, taken = Route(tuple(new_step(kind, kind) for kind in _CRISP)), []
+    """Return seconds for a megapixel of all Crisp steps in one route."""
+    return _seconds_in_blocks(Route(tuple(new_step(kind, kind) for kind in _CRISP)))
+
+
+def _seconds_of(radius: float) -> float:
+    """Return seconds for a megapixel of a deblur of sixty turns."""
+    step = new_step("deblur", "deblur")
+    return _seconds_in_blocks(Route((replace(step, params=replace(step.params, radius=radius, iterations=60)),)))
+
+
+def _seconds_in_blocks(route: Route) -> float:
+    """Return seconds for a megapixel of a route, block by block on two workers."""
+    source, pool, taken = noisy_picture("bench", iso=1600), Pool(2), []
     for _ in range(4):  # each time nothing is kept but what was measured; the first warms up
         engine = Engine(source, pool=pool)
         plan = engine.plan(Document(route))
@@ -200,5 +238,6 @@ def _truth(photo: np.ndarray, kind: str) -> np.ndarray:
 def run() -> None:
     """Print the tables."""
     on_the_chart()
+    wide_blurs()
     speed()
     whole_routes()

@@ -10,9 +10,9 @@ import numpy as np
 
 from dustpan.core.filters import mosaic as own
 from dustpan.core.filters.colour import from_opponent, to_opponent
-from dustpan.core.filters.tone import roll_off
 from dustpan.core.picture.curve import decode_curve, encode_curve
 from dustpan.simulate import camera as simulated
+from dustpan.simulate.camera import roll_off
 
 #: Noisy and clean picture, h x w x 3 display tones.
 Pair = tuple[np.ndarray, np.ndarray]

@@ -11,7 +11,6 @@ from dataclasses import dataclass
 import numpy as np
 import scipy
 
-from dustpan.core.filters.tone import roll_off
 from dustpan.core.picture.curve import decode_curve, encode_curve
 
 MODEL = ("Quillmark", "Q3")
@@ -100,6 +99,15 @@ def develop(camera: np.ndarray) -> np.ndarray:
     """Balance camera colours, bring them to display colours and give them the tone curve."""
     light = np.minimum(camera * WHITE_BALANCE, 1.0) @ TO_DISPLAY.T
     return tone_curve(light)
+
+
+def roll_off(light: np.ndarray, *, knee: float) -> np.ndarray:
+    """Bend light above the knee so that it approaches 1; knee 1 leaves it unchanged."""
+    if knee >= 1:
+        return light
+    room = np.float32(1 - knee)
+    over = np.maximum(light - np.float32(knee), 0) / room
+    return np.where(light > knee, np.float32(knee) + room * (1 - np.exp(-over)), light)
 
 
 def tone_curve(light: np.ndarray) -> np.ndarray:

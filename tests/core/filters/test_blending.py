@@ -88,3 +88,18 @@ def test_a_share_of_nothing_gives_the_input_back_bit_for_bit(law):
     laid, whole = lay_over(below, above, law=law, share=share), lay_over(below, above, law=law, share=1.0)
     assert np.array_equal(laid[:, :8], below[:, :8]) and np.allclose(laid[:, 8:], whole[:, 8:], atol=1e-6)
     assert np.isfinite(whole).all() and np.array_equal(lay_over(below, above, law=law, share=0.0), below)
+
+
+@pytest.mark.parametrize("law", BLENDS)
+def test_a_law_never_falls_and_stays_finite_beyond_black_and_white(law):
+    values = np.array([-500, -2, -0.3, *np.linspace(0, 1, 41), 1.2, 6.7, 500], np.float32)
+    laid = LAWS[law](*(plane(grid.ravel()) for grid in np.meshgrid(values, values, indexing="ij")))
+    laid = laid[0, :, 0].reshape(len(values), -1)
+    assert np.isfinite(laid).all()
+    assert (np.diff(laid, axis=0) >= -1e-4).all() and (np.diff(laid, axis=1) >= -1e-4).all()
+
+
+def test_light_above_white_is_not_cut_by_a_law_that_leaves_white_as_it_is():
+    sun, grey = plane([6.7]), plane([0.5])
+    for law in ("overlay", "soft_light", "hard_light", "linear_light", "vivid_light"):
+        assert np.allclose(LAWS[law](sun, grey), 6.7, rtol=1e-5)

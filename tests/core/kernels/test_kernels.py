@@ -54,7 +54,7 @@ def test_every_kernel_keeps_its_one_signature(layout):
     results = [from_opponent(to_opponent(picture)), tone_of(picture)]
     results += [with_grey(picture, plane), with_grey_within(picture, plane)]
     results.append(structured_part(np.asarray(plane, np.float32), sigma=sigma[..., 0]))
-    results.append(LAWS["soft_light"](picture, picture))
+    results += [LAWS[law](picture, picture) for law in ("soft_light", "hard_light")]
     results.append(deconvolve(plane, sigma[..., 0], shape="disc", radius=1.5, angle=0, iterations=2, damping=0.5))
     sharpening = Sharpening(1.0, 1.0, 0.5, 1.0, 0.01, 0.3, 0.5, 0.5)
     results.append(sharpen_plane(np.ascontiguousarray(plane, np.float32), sharpening, noise=sigma[..., 0]))

@@ -89,7 +89,8 @@ def test_tone_curves_rise_and_rest_at_zero():
             zero = {"black": 0.0, "white": 0.0, "midtone": 0.0, "contrast": 0.0}
             bent = bend_tone(ramp, **{**zero, key: amount})
             assert (np.diff(bent) >= -1e-6).all()
-            assert bend_tone(np.array([0, 1], np.float32), **{**zero, key: amount}) == pytest.approx([0, 1], abs=1e-5)
+            ends = np.array([-3, 0, 1, 2, 20], np.float32)
+            assert bend_tone(ends, **{**zero, key: amount}) == pytest.approx(ends, abs=1e-5)
     grey = np.repeat(ramp[None, :, None], 3, axis=2)
     for ev in (-3, 1, 4):
         assert (np.diff(expose(grey, stops=0.0, ev=ev, stretch=0.5)[0, :, 0]) >= -1e-6).all()

@@ -24,10 +24,14 @@ def compare_whole_and_tiled(engine: Engine, plan: Plan) -> None:
     assert whole.shape[:2] == kept.shape[:2] and whole.shape[2] == plan.channels
     assert np.isfinite(whole).all()
     assert np.array_equal(tile, kept)
-    assert 0 <= prepared.kind.support(prepared.params, prepared.analysis) <= MAX_SUPPORT
+    assert 0 <= prepared.kind.support(prepared.params, prepared.analysis) <= prepared.kind.max_support
     tiled = engine.render(plan, (0, 0, *size))
     assert tiled.dtype == np.float32
     assert np.abs(tiled - whole).max() < 1e-5
     # What a view asks for, and what stands on no grid at all.
     for x0, y0, x1, y1 in ((72, 40, 600, 344), (336, 200, 580, 540), (0, 504, 64, 552), (73, 41, 398, 207)):
-        assert np.array_equal(engine.sketch(plan, (x0, y0, x1, y1)), tiled[y0:y1, x0:x1])
+        sketch, block = engine.sketch(plan, (x0, y0, x1, y1)), tiled[y0:y1, x0:x1]
+        if prepared.kind.max_support > MAX_SUPPORT:  # beyond its support a pixel counts for less than rounding
+            assert np.abs(sketch - block).max() < 1e-5
+        else:
+            assert np.array_equal(sketch, block)

@@ -7,32 +7,37 @@ from collections.abc import Callable
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of, with_grey
-from dustpan.core.kernels.pixelwise import soft_light
+from dustpan.core.kernels.pixelwise import hard_light, soft_light
 
 
-def _overlay(below, above):
-    return np.where(below <= 0.5, 2 * below * above, 1 - 2 * (1 - below) * (1 - above))
+def _by(kernel):
+    """Return a law of two pictures from a kernel of two lines of values."""
+
+    def lay(below, above):
+        laid = np.empty(below.shape, np.float32)
+        kernel(*(np.require(plane, np.float32, ("C", "W")).reshape(-1) for plane in (below, above)), laid.reshape(-1))
+        return laid
+
+    return lay
 
 
-def _soft_light(below, above):
-    laid = np.empty(below.shape, np.float32)
-    flat = (np.require(plane, np.float32, ("C", "W")).reshape(-1) for plane in (below, above))
-    soft_light(*flat, laid.reshape(-1))
-    return laid
+_hard_light = _by(hard_light)
 
 
 def _vivid_light(below, above):
-    burn = 1 - (1 - below) / np.maximum(2 * above, 1e-4)
-    dodge = below / np.maximum(2 * (1 - above), 1e-4)
-    return np.clip(np.where(above <= 0.5, burn, dodge), 0, 1)
+    inside, above = np.clip(below, 0, 1), np.clip(above, 0, 1)
+    burn = 1 - (1 - inside) / np.maximum(2 * above, 1e-4)
+    dodge = inside / np.maximum(2 * (1 - above), 1e-4)
+    return np.clip(np.where(above <= 0.5, burn, dodge), 0, 1) + (below - inside)
 
 
-#: Law name -> function(below, above), both h x w x 3 float32 working pixels.
+#: Law name -> function(below, above), both h x w x 3 float32 working pixels. Each is finite for all working pixels and
+#: never falls where one of them rises; from 0 to 1 it is its compositing formula.
 LAWS: dict[str, Callable[[np.ndarray, np.ndarray], np.ndarray]] = {
     "replace": lambda below, above: above,
-    "overlay": _overlay,
-    "soft_light": _soft_light,
-    "hard_light": lambda below, above: _overlay(above, below),
+    "overlay": lambda below, above: _hard_light(above, below),
+    "soft_light": _by(soft_light),
+    "hard_light": _hard_light,
     "linear_light": lambda below, above: below + 2 * above - 1,
     "vivid_light": _vivid_light,
     "lighten": np.maximum,

@@ -40,6 +40,4 @@ def lay_detail(tile: np.ndarray, detail: np.ndarray, *, law: str, strength: floa
     above = np.float32(0.5) + np.float32(strength) * detail
     if law != "full":
         above = np.clip(above, 0, 1)
-    inside = np.clip(tile, 0, 1)  # the laws are made for 0 to 1; what is past them is carried along
-    laid = LAWS[OVERLAYS[law]](inside, above)
-    return (laid + (tile - inside)).astype(np.float32)
+    return LAWS[OVERLAYS[law]](tile, above)

@@ -89,16 +89,42 @@ def add_grey_within(rgb, grey, part, black, white, out):
 
 @kernel("f4[::1], f4[::1], f4[::1]")
 def soft_light(below, above, out):
-    """Fill N values with `above` laid over `below` by soft light, as the compositing formulas of W3C define it."""
-    half, one, two = np.float32(0.5), np.float32(1), np.float32(2)
+    """Fill N values with `above` laid over `below` by soft light, as the compositing formulas of W3C define it.
+
+    `above` is held to 0 to 1; values of `below` beyond 0 to 1 stay as they are.
+    """
+    zero, half, one, two = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
     for n in range(below.shape[0]):
-        b, push = below[n], two * above[n] - one
-        if above[n] <= half:
+        b, a = below[n], min(max(above[n], zero), one)
+        push = two * a - one
+        if b <= zero or b >= one:
+            out[n] = b
+        elif a <= half:
             out[n] = b + push * b * (one - b)
         elif b <= np.float32(0.25):
             out[n] = b + push * (((np.float32(16) * b - np.float32(12)) * b + np.float32(4)) * b - b)
         else:
             out[n] = b + push * (np.sqrt(b) - b)
+
+
+@kernel("f4[::1], f4[::1], f4[::1]")
+def hard_light(below, above, out):
+    """Fill N values with `above` laid over `below` by hard light: multiplied where dark, screened where bright.
+
+    Beyond 0 to 1 it stays continuous and never falls where `below` or `above` rises: nothing above white is darkened
+    by screening, nothing below black by multiplying, and an `above` beyond the ends counts as itself.
+    """
+    zero, half, one, two = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
+    for n in range(below.shape[0]):
+        b, a = below[n], above[n]
+        if a <= zero:
+            out[n] = min(a, b)
+        elif a >= one:
+            out[n] = max(a, b)
+        elif a <= half:
+            out[n] = two * a * b if b > zero else b
+        else:
+            out[n] = b + (two * a - one) * max(one - b, zero)
 
 
 @kernel("f4[::1], f4[:,::1], f4, f4[:,::1]")

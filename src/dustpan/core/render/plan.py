@@ -24,7 +24,7 @@ from dustpan.core.picture.pyramid import level_under
 from dustpan.core.picture.region import Extent, Size
 from dustpan.core.render.grid import ALIGN
 from dustpan.core.render.store import Store
-from dustpan.core.steps.base import MAX_SUPPORT, StepKind
+from dustpan.core.steps.base import StepKind
 from dustpan.core.where.fold import mask_of, mask_support
 
 _MASK_PIXELS = 250_000  # most pixels of a mask as a noise field samples it
@@ -77,11 +77,12 @@ class Prepared:
     def support(self) -> int:
         """How far the step and its Where read around a region, px, rounded up to `ALIGN`.
 
-        Raises ValueError when its kind asks for more than the largest support.
+        Raises ValueError when its kind asks for more than it declares.
         """
         support = self.kind.support(self.params, self.analysis)
-        if not 0 <= support <= MAX_SUPPORT:
-            raise ValueError(f"{self.kind.kind} asks for {support} px of support; at most {MAX_SUPPORT} px are given")
+        most = self.kind.max_support
+        if not 0 <= support <= most:
+            raise ValueError(f"{self.kind.kind} asks for {support} px of support; at most {most} px are given")
         if self.step.where.origin == "input":
             support = max(support, mask_support(self.step.where, self.mask_analyses))
         return -(-support // ALIGN) * ALIGN

@@ -22,7 +22,7 @@ from dustpan.core.picture.source import Mosaic
 from dustpan.core.steps.finding import Finding
 from dustpan.core.work.cancel import Check, no_check
 
-MAX_SUPPORT = 104  # px; wider influence comes from planes
+MAX_SUPPORT = 104  # px, of a kind that does not declare its own; wider influence comes from planes
 _SIGMA_STEP = 4  # px between the points at which noise is looked up
 
 #: Lays a step's result over its input: (input, result) -> mixed, all h x w x 3.
@@ -75,6 +75,12 @@ class Context:
         """
         return repeat_points(self.sigma(smooth_points(tone), region), tone.shape)
 
+    def sigma_at(self, tone: np.ndarray, region: Region, *, scale: float) -> np.ndarray:
+        """Return what `coarse_sigma` does for the picture reduced by 2 ** scale, between two levels by their logarithms."""
+        points, low = smooth_points(tone), int(scale)
+        lower, upper = (np.maximum(self.sigma(points, region, scale=low + n), 1e-9) for n in (0, 1))
+        return repeat_points(lower * (upper / lower) ** np.float32(scale - low), tone.shape)
+
     def spectrum(self, scale: int = 0) -> np.ndarray:
         """Return (3, 8, 8) relative deviations of the block coefficients at a scale."""
         spectra = self.noise.spectrum
@@ -116,6 +122,7 @@ class StepKind(StepDescription):
 
     Attributes
     ----------
+    max_support : px that `support` asks for at most.
     inside : its inner pictures by name.
     marks : whether it finds single pixels, which `mark` shows.
     keeps_noise : whether the noise behind it is the noise before it: what it changes is no part of that.
@@ -123,6 +130,7 @@ class StepKind(StepDescription):
     spares : by harm, the kind of part that is taken out of the step's Where against it, when gentler settings end.
     """
 
+    max_support: ClassVar[int] = MAX_SUPPORT
     inside: ClassVar[dict[str, Inside]] = {}
     marks: ClassVar[bool] = False
     keeps_noise: ClassVar[bool] = False
@@ -130,7 +138,7 @@ class StepKind(StepDescription):
     spares: ClassVar[dict[str, str]] = {}
 
     def support(self, params: Params, analysis: Any) -> int:
-        """Return how many pixels around a tile `apply` looks at, 0 to 104."""
+        """Return how many pixels around a tile `apply` looks at, 0 to `max_support`."""
         return 0
 
     def measured(self, survey: Survey) -> Params | None:

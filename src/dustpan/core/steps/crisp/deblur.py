@@ -9,7 +9,7 @@ import numpy as np
 
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of, with_grey, with_grey_within
-from dustpan.core.filters.deconvolve import SHAPES, deconvolve, support_of
+from dustpan.core.filters.deconvolve import SHAPES, deconvolve, noise_kept, support_of
 from dustpan.core.picture.curve import decode_curve, encode_curve, encode_slope
 from dustpan.core.steps.base import Context, Inside, StepKind
 from dustpan.core.steps.easing import eased_strength
@@ -38,7 +38,7 @@ class DeblurParams(Params):
         "Angle", 0.0, "Of the motion, counterclockwise from level.", unit="deg", low=0.0, high=180.0, step=1.0
     )
     iterations: int = param(
-        "Iterations", 15, "More take more of the blur back; wide blurs are given fewer.", low=1, high=60, step=1
+        "Iterations", 15, "More take more of the blur back, and more time.", low=1, high=60, step=1
     )
     damping: float = param("Damping", 0.5, "Higher leaves alone what may be noise.", low=0.0, high=1.0, step=0.05)
     strength: float = param("Strength", 1.0, "How much of the result is taken.", low=0.0, high=1.0, step=0.05)
@@ -55,12 +55,13 @@ class Deblur(StepKind):
     params_type = DeblurParams
     default_blend = "luminance_only"
     judged_by = "strength"
+    max_support = 280
     spares: ClassVar = {"noise_louder": "flat", "worms": "flat"}
     inside: ClassVar = {"gained": Inside("What is gained", "radius")}
 
     def support(self, params, analysis):
-        """Return up to 104 px: twice the blur in every turn."""
-        return support_of(params.shape, params.radius, params.iterations)
+        """Return 12 to 276 px: every turn looks around, the farther the less."""
+        return support_of(params.shape, params.radius)
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its luminance deblurred; looks `support` px around."""
@@ -69,15 +70,17 @@ class Deblur(StepKind):
     def _gained(self, tile, region, params, context: Context) -> np.ndarray:
         """Return (h, w) what is added to the tone."""
         tone = np.clip(tone_of(tile), 0, 1)
-        sigma = np.maximum(context.coarse_sigma(tone, region)[0] * _TONE_OF_LUMINANCE, _LEAST_SIGMA)
         blur = {"shape": params.shape, "radius": params.radius, "angle": params.angle}
+        kept = noise_kept(**blur)  # reducing by as much would leave the same, which is known of noise of every grain
+        sigma = context.sigma_at(tone, region, scale=-np.log2(kept))[0] * _TONE_OF_LUMINANCE
+        sigma = np.maximum(sigma, _LEAST_SIGMA * np.float32(kept))
         found = deconvolve(
             decode_curve(tone),
             sigma / encode_slope(tone),
             **blur,
             iterations=params.iterations,
             damping=params.damping,
-            ends=context.ends(region),
+            check=context.check,
         )
         return encode_curve(found) - tone
 

@@ -75,7 +75,8 @@ class HighPass(StepKind):
         cleaned = _cleaned(tile, region, params, context) if params.clean > 0 else tile
         if params.neutral:
             cleaned = tone_of(cleaned)
-        detail = finer_than(np.ascontiguousarray(cleaned), params.radius)
+        within = np.clip(cleaned, 0, 1)  # light far above white would cast its detail over all that lies around
+        detail = finer_than(within, params.radius)
         if params.steepen > 0:
             detail = steepened(detail, min(params.radius, _STEEPEST), params.steepen)
         return np.repeat(detail[..., None], 3, axis=2) if params.neutral else detail
