@@ -83,6 +83,29 @@ def test_local_contrast_makes_no_halo_and_no_noise():
     assert after.std() < 1.08 * before.std()
 
 
+def test_every_radius_of_local_contrast_counts_also_on_a_very_long_picture():
+    y, x = np.mgrid[0:160, 0:6000]
+    long = np.repeat((0.5 + 0.08 * np.sin(x / 7.0) * np.sin(y / 7.0) + 0.04 * np.sin(x / 90.0))[..., None], 3, axis=2)
+    raised = []
+    for radius in (4.0, 6.0, 9.0, 17.0, 40.0, 48.0, 49.0, 80.0):
+        engine, step = Engine(Source(stored(long))), new_step("local_contrast", "local_contrast")
+        plan = engine.plan(Document(Route((replace(step, params=replace(step.params, radius=radius)),))))
+        part = tone_of(engine.render(plan, (2000, 0, 2400, 160)))
+        raised.append(float((part - tone_of(stored(long)[:, 2000:2400] / np.float32(255))).std() / LEVEL))
+    assert all(later > 1.2 * earlier for earlier, later in zip(raised[:4], raised[1:4], strict=False))
+    assert raised[6] == pytest.approx(raised[5], rel=0.1)  # no jump from tiles to planes
+
+
+def test_the_noise_behind_local_contrast_is_told_for_its_blending():
+    flat = 0.45 + np.random.default_rng(5).normal(0, 6 * LEVEL, (300, 320, 3))
+    for law in ("luminance_only", "linear_light"):
+        engine, step = Engine(Source(stored(flat))), replace(new_step("local_contrast", "local_contrast"), blend=law)
+        plan = engine.plan(Document(Route((step,))))
+        true = tone_of(engine.render(plan, (0, 0, 320, 300)))[20:-20, 20:-20].std()
+        told = plan.noise_after.sigma(np.full((1, 1), 0.45, np.float32), (0, 0, 1, 1))[0, 0, 0] / 3**0.5
+        assert told == pytest.approx(true, rel=0.1)
+
+
 def test_local_contrast_sets_parts_off_and_evens_out(bench):
     def contrast(picture):
         tone = tone_of(np.ascontiguousarray(picture, np.float32))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import ClassVar
 
 import cv2
@@ -15,10 +15,10 @@ from dustpan.core.filters.tone import smooth_step
 from dustpan.core.steps.base import Context, Inside, StepKind
 from dustpan.core.steps.easing import eased_strength
 
-_PLANE_SIDE = 500  # longest side of the planes that hold the base layer
+_DIRECT = 48  # px, radius up to which the base layer is made of a tile itself, and beyond which of small planes
+_PLANE_RADIUS = 6  # px of the planes that the radius is: they are made as large as that takes
 _SOFTNESS = 0.11  # step of tone still taken for texture; stronger ones stay in the base layer, and so have no halo
-_FINE = 1.6  # px, deviation of the blur that keeps noise out of what is raised
-_SUPPORT = 8
+_FINE, _FINE_REACH = 1.6, 5  # px, deviation and reach of the blur that keeps noise out of what is raised
 _GENTLE = 0.12  # tone from which detail is raised less and less, so that nothing is driven to black or white
 
 
@@ -60,29 +60,35 @@ class LocalContrast(StepKind):
     params_type = LocalContrastParams
     default_blend = "luminance_only"
     judged_by = "amount"
+    keeps_noise = True  # what is raised is coarser than noise
     inside: ClassVar = {"raised": Inside("What is raised", "radius")}
 
     def support(self, params, analysis):
-        """Return 8 px: the blur that keeps noise out."""
-        return _SUPPORT
+        """Return up to 104 px: the blur that keeps noise out, and two windows where no planes hold the base layer."""
+        return _FINE_REACH + (2 * _pixels(params) if analysis is None else 0)
 
     def analyse(self, params, survey):
-        """Return the base layer's planes."""
-        longest = max(survey.size)
-        side = min(_PLANE_SIDE, max(64, round(6 * longest / params.radius)))
+        """Return the base layer's planes, or None where a tile holds all that it takes."""
+        if params.radius <= _DIRECT:
+            return None
+        side = round(max(survey.size) * _PLANE_RADIUS / params.radius)
         tone = shrink_to(np.clip(tone_of(survey.overview), 0, 1), side)
-        radius = max(round(params.radius * max(tone.shape) / longest), 1)
-        return Layer(*guided_base(tone, radius=radius, softness=_SOFTNESS))
+        return Layer(*guided_base(tone, radius=_PLANE_RADIUS, softness=_SOFTNESS))
 
     def apply(self, tile, region, params, analysis, context: Context):
-        """Return the tile with its local contrast changed; looks 8 px around."""
+        """Return the tile with its local contrast changed; looks `support` px around."""
         return with_grey(tile, self._raised(tile, region, params, analysis, context))
 
     def _raised(self, tile, region, params, analysis, context: Context) -> np.ndarray:
         tone = tone_of(tile)
-        calm = cv2.GaussianBlur(tone, (11, 11), _FINE, borderType=cv2.BORDER_REFLECT)
-        slope, offset = (context.sample(plane, region, tile.shape[:2]) for plane in (analysis.slope, analysis.offset))
-        base = slope * np.clip(calm, 0, 1) + offset
+        side = 2 * _FINE_REACH + 1
+        calm = cv2.GaussianBlur(tone, (side, side), _FINE, borderType=cv2.BORDER_REFLECT)
+        within = np.clip(calm, 0, 1)
+        if analysis is None:
+            slope, offset = guided_base(within, radius=_pixels(params), softness=_SOFTNESS)
+        else:
+            slope, offset = (context.sample(plane, region, tone.shape) for plane in (analysis.slope, analysis.offset))
+        base = slope * within + offset
         detail = (calm - base) * np.clip(1 - slope, 0, 1)  # beside a strong edge the base layer follows it: no halo
         held = detail / (1 + np.abs(detail) / np.float32(_GENTLE))
         dark, light = 1 - smooth_step(base, 0.0, 0.55), smooth_step(base, 0.45, 1.0)
@@ -92,21 +98,15 @@ class LocalContrast(StepKind):
 
     def show_inside(self, name, tile, region, params, analysis, context):
         """Return what is raised, four times as strong, on mid grey."""
-        if analysis is None:
-            return np.full_like(tile, 0.5)
         return with_grey(np.full_like(tile, 0.5), self._raised(tile, region, params, analysis, context), 4.0)
 
     def scaled(self, params, level):
-        """Keep the settings: the planes cover the whole picture, whatever its size."""
-        return params
+        """Shrink the radius where tiles hold the base layer: planes cover the whole picture, whatever its size."""
+        return params if params.radius > _DIRECT else replace(params, radius=params.radius / 2**level)
 
     def idle(self, params):
         """Return whether nothing is changed."""
         return params.amount == 0
-
-    def carry(self, params, analysis, noise, lay=None):
-        """Return the noise as it was: what is raised is coarser than noise."""
-        return noise
 
     def ease(self, params, harm, noise):
         """Raise less, and in the end nothing."""
@@ -115,6 +115,11 @@ class LocalContrast(StepKind):
     def tell(self, params, analysis, found=None):
         """Return how much and at what size."""
         return f"{100 * params.amount:+.0f} % at {params.radius:.0f} px"
+
+
+def _pixels(params: LocalContrastParams) -> int:
+    """Return the radius in whole pixels."""
+    return max(round(params.radius), 1)
 
 
 KIND = LocalContrast()
