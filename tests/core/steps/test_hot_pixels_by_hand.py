@@ -45,6 +45,31 @@ def mended(source: Source, **values) -> tuple[np.ndarray, Engine, tuple]:
     return engine.render(plan, (0, 0, *plan.size)), engine, engine.points_found(plan, "hot_pixels")
 
 
+@pytest.mark.parametrize("distance", range(5))
+def test_specks_are_mended_up_to_the_rim(distance):
+    places = [(distance, 60), (SIZE[0] - 1 - distance, 90), (100, distance), (140, SIZE[1] - 1 - distance), (5, 5)]
+    picture = (0.4 + np.random.default_rng(4).normal(0, 0.01, (SIZE[1], SIZE[0], 3))).astype(np.float32)
+    for x, y in places:
+        picture[y, x] += 0.5
+    for values in ({}, {"max_size": 5}):
+        result, _, points = mended(Source(picture.copy()), **values)
+        assert set(places) <= set(points) and (values or len(points) <= len(places))
+        assert np.abs(result - 0.4).max() < 0.08
+    assert {*mended(Source(picture.copy()), added=(place(0, 0),))[2]} >= {(0, 0)}
+
+
+@pytest.mark.parametrize("six", [False, True])
+def test_hot_sites_are_mended_up_to_the_rim_of_a_mosaic(six):
+    source = raw_picture("bench", size=SIZE, six=six)
+    native = np.random.default_rng(6).normal(3000, 30, source.pixels.shape).astype(np.uint16)
+    places = [(n, 20 + 12 * n) for n in range(4)] + [(SIZE[0] - 1 - n, 30 + 12 * n) for n in range(4)]
+    places += [(40 + 12 * n, n) for n in range(4)] + [(50 + 12 * n, SIZE[1] - 1 - n) for n in range(4)]
+    for x, y in places:
+        native[y, x] = source.mosaic.white
+    points = Engine(replace(source, pixels=native)).find_points("hot_pixels", new_step("hot_pixels", "h").params)
+    assert set(places) == set(points)
+
+
 def test_a_spared_speck_stays_and_an_added_place_is_mended(spoiled):
     result, _, points = mended(Source(spoiled.copy()))
     assert set(points) == set(HOT)

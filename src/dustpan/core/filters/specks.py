@@ -13,6 +13,7 @@ from dustpan.core.filters.speck_shapes import LIKELY, TOUCHED, tell_added, tell_
 from dustpan.core.kernels.specks import fill_touched, judge_specks, mark_in_mosaic, mark_standing, mark_touched
 from dustpan.core.picture.region import Margins
 
+RIM = NEAR // 2  # px at a tile's border in which nothing is judged
 RING = 3  # px from a speck's centre to the ring it is compared with
 REACH = 6  # px searched outward for sound pixels to fill from
 _BEARING = 12  # px from a pixel to the peaks that bear on it: 2 touched, 10 over higher ones one after the other
@@ -115,7 +116,7 @@ def judge_peaks(
     """
     tile, sigma = (np.require(a, np.float32, ("C", "W")) for a in (tile, sigma))
     standing = standing_out(tile, sigma, np.float32(_FIRST_LOOK * sensitivity), polarity, coloured=coloured)
-    rims = [max(margin - _BEARING, NEAR // 2) for margin in margins]
+    rims = [max(margin - _BEARING, RIM) for margin in margins]
     points = _inside(_points(standing), tile.shape, rims)
     signs, noise = standing[tuple(points.T)], sigma[:, *points.T].T
     clear = _clear(cut_around(tile, points, NEAR) * signs[:, None, None, None], noise, sensitivity, coloured)

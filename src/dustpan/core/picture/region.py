@@ -40,6 +40,13 @@ def margins_of(wide: Region, margin: int, size: Size) -> Margins:
     return left, top, right, bottom
 
 
+def mirrored(start: int, end: int, count: int) -> np.ndarray:
+    """Return which of `count` rows or columns stand at positions from start to end, mirrored about the first and last."""
+    period = max(2 * (count - 1), 1)
+    at = np.arange(start, end) % period
+    return np.minimum(at, period - at) if count > 1 else np.zeros_like(at)
+
+
 def region_around(x: float, y: float, size: Size, *, within: Size, step: int) -> Region:
     """Return a region of about `size` around a point, inside a picture, starting on a multiple of `step` px."""
     width, height = min(size[0], within[0]), min(size[1], within[1])

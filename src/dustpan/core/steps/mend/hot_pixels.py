@@ -18,7 +18,8 @@ from dustpan.core.filters.speck_shapes import leaning
 from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, mend_mosaic
 from dustpan.core.noise.fields import EvenField
 from dustpan.core.picture.curve import encode_curve
-from dustpan.core.picture.region import Region, Size, margins_of
+from dustpan.core.picture.region import Region, Size, margins_of, mirrored
+from dustpan.core.picture.source import Mosaic
 from dustpan.core.steps.base import Context, Inside, StepKind, repeat_points, smooth_points
 from dustpan.core.steps.finding import Finding
 
@@ -131,24 +132,26 @@ class HotPixels(StepKind):
 
     def mark(self, tile, region, params, analysis, context: Context) -> np.ndarray:
         """Return the marks (h x w bool) of the specks in a tile; looks 32 px around."""
+        tile, region, inner = _beyond_the_rim(tile, region, context)
         if context.mosaic is not None:
-            return _mosaic(tile, region, params, context)[0]
+            return _mosaic(tile, region, params, context)[0][inner]
         sigma = _channel_sigma(tile, region, context)
         kept, more = _by_hand(region, tile.shape[:2], params, context)
         others = _others(tile, region, sigma, params, context)
         found = _specks(tile, region, sigma, params, analysis, context)
-        return ((found.marks(tile.shape[:2]) | others) & ~kept) | more
+        return (((found.marks(tile.shape[:2]) | others) & ~kept) | more)[inner]
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its specks filled; looks 32 px around."""
+        tile, region, inner = _beyond_the_rim(tile, region, context)
         if context.mosaic is not None:
-            return _mosaic(tile, region, params, context)[1][..., None]
+            return _mosaic(tile, region, params, context)[1][inner][..., None]
         sigma = _channel_sigma(tile, region, context)
         kept, more = _by_hand(region, tile.shape[:2], params, context)
         found = _specks(tile, region, sigma, params, analysis, context).without(kept | more)
         mended = specks.take_specks(tile, found, size=params.max_size)
         others = (_others(tile, region, sigma, params, context) & ~kept) | more
-        return specks.fill_specks(mended, others, sigma=sigma, size=params.max_size)
+        return specks.fill_specks(mended, others, sigma=sigma, size=params.max_size)[inner]
 
     def show_inside(self, name, tile, region, params, analysis, context):
         """Return white where a speck was found, grown to 3 px, on a dim picture."""
@@ -199,6 +202,22 @@ class HotPixels(StepKind):
         return replace(params, sensitivity=min(params.sensitivity * 1.5, 20.0))
 
 
+def _beyond_the_rim(
+    tile: np.ndarray, region: Region, context: Context
+) -> tuple[np.ndarray, Region, tuple[slice, slice]]:
+    """Return a tile continued by its mirror image where the picture ends, its region, and where the tile lies in it.
+
+    What looks at the surroundings of each pixel leaves out a rim; this one does not belong to the picture.
+    """
+    left, top, right, bottom = (specks.RIM * end for end in context.ends(region))
+    wide = cv2.copyMakeBorder(tile, top, bottom, left, right, cv2.BORDER_REFLECT_101).reshape(
+        tile.shape[0] + top + bottom, tile.shape[1] + left + right, tile.shape[2]
+    )
+    x0, y0, x1, y1 = region
+    inner = np.s_[top : top + tile.shape[0], left : left + tile.shape[1]]
+    return wide, (x0 - left, y0 - top, x1 + right, y1 + bottom), inner
+
+
 def _by_hand(
     region: Region, shape: tuple[int, int], params: HotPixelParams, context: Context
 ) -> tuple[np.ndarray, np.ndarray]:
@@ -236,7 +255,7 @@ def _mosaic(tile, region, params: HotPixelParams, context: Context) -> tuple[np.
     mend = partial(
         mend_mosaic,
         plane,
-        context.mosaic.colours(region),
+        _colours(context.mosaic, region, context.size),
         sigma=context.sigma(tone, region)[0],
         polarity=_POLARITY[params.polarity],
     )
@@ -244,6 +263,15 @@ def _mosaic(tile, region, params: HotPixelParams, context: Context) -> tuple[np.
     if known is not None:
         more |= known & ~kept & mend(sensitivity=_OF_KNOWN, spare_stars=False)[0]
     return mend(sensitivity=params.sensitivity, spare_stars=params.spare_stars, kept=kept, more=more)
+
+
+def _colours(mosaic: Mosaic, region: Region, size: Size) -> np.ndarray:
+    """Return the colour of each site of a region, mirrored where the picture ends, as its pixels are."""
+    x0, y0, x1, y1 = region
+    width, height = size
+    rows, columns = mirrored(y0, y1, height), mirrored(x0, x1, width)
+    inside = max(x0, 0), max(y0, 0), min(x1, width), min(y1, height)
+    return np.ascontiguousarray(mosaic.colours(inside)[rows - inside[1]][:, columns - inside[0]])
 
 
 def _specks(
