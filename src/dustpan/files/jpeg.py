@@ -29,14 +29,10 @@ def read_compression(path: Path, orientation: int) -> Compression | None:
         steps = [np.array(tables[layer[3]], np.float32).reshape(8, 8) for layer in layers]
     except (OSError, UnidentifiedImageError, SyntaxError, KeyError, ValueError, IndexError):
         return None
-    halved = any(layer[1] < layers[0][1] or layer[2] < layers[0][2] for layer in layers[1:])
-    corner = (size[0] % 8 * (orientation in _FROM_RIGHT), size[1] % 8 * (orientation in _FROM_BELOW))
-    if orientation in _TURNED:
-        steps, corner = [table.T for table in steps], (_upright(size, orientation))
-    return Compression(steps[0], steps[-1], halved, corner)
-
-
-def _upright(size: tuple[int, int], orientation: int) -> tuple[int, int]:
-    """Return the first corner of the grid in a picture that was turned, `size` being that of the file."""
-    width, height = size[::-1]
-    return (width % 8 * (orientation in (6, 7)), height % 8 * (orientation in (7, 8)))
+    across, down = (max(layer[axis] for layer in layers) > min(layer[axis] for layer in layers) for axis in (1, 2))
+    width, height = size[0] % (16 if across else 8), size[1] % (16 if down else 8)
+    corner = width * (orientation in _FROM_RIGHT), height * (orientation in _FROM_BELOW)
+    if orientation in _TURNED:  # what was the right or lower side of the file may be the upper or left one
+        steps = [table.T for table in steps]
+        corner = height * (orientation in (6, 7)), width * (orientation in (7, 8))
+    return Compression(steps[0], steps[-1], across or down, corner)

@@ -45,8 +45,10 @@ def test_blocks_are_cut_from_the_grids_corner():
     plane = np.arange(40 * 48, dtype=np.float32).reshape(40, 48)
     blocks = cut_blocks(plane, (3, 6), (5, 1))
     assert np.array_equal(blocks[0], plane[3:11, 2:10]) and len(blocks) == 4 * 5
-    half, at = halve_crop((plane, (3, 6)))
+    half, at = halve_crop((plane, (3, 6)), (0, 0))
     assert at == (2, 3) and half[0, 0] == plane[0:2, 1:3].mean()
+    half, at = halve_crop((plane, (3, 6)), (5, 1))  # counted from there the plane begins at (-2, 5)
+    assert at == (-1, 3) and half[0, 0] == plane[1:3, 0:2].mean()
 
 
 def test_the_error_of_rounding_is_told_from_what_is_left():

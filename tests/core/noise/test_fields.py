@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -20,7 +21,7 @@ from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kind_of
 from dustpan.core.steps.base import Context
-from dustpan.core.steps.quiet.noise import mean_deviations
+from dustpan.core.steps.quiet.noise import NoiseParams, _coarse_correction, mean_deviations
 
 WHOLE = (0.0, 0.0, 1.0, 1.0)
 
@@ -147,3 +148,25 @@ def test_figures_of_a_picture_count_what_is_lost():
     assert (figures["width"], figures["height"]) == (200, 100)
     assert figures["clipped"] == {"black": 0.25, "white": 0.1}
     assert [tone for tone, _ in figures["noise"]["curve"]] == sorted(tone for tone, _ in figures["noise"]["curve"])
+
+
+class Asked(EvenField):
+    """A field that keeps where it is asked for noise."""
+
+    def sigma(self, tone, extent, *, level=0):
+        self.model.calls.append((tone.shape, extent, level))
+        return np.zeros((3, *tone.shape), np.float32)
+
+
+def test_coarse_blotches_ask_for_noise_where_they_stand():
+    """Each window of the reduced picture is told the noise of its own place, also past the picture's end."""
+    size, calls = (2048, 1536), []
+    overview = np.full((size[1] // 2, size[0] // 2, 3), 0.5, np.float32)
+    field = Asked(SimpleNamespace(calls=calls, spectrum=np.ones((LEVELS, 3, 8, 8), np.float32)))
+    _coarse_correction(NoiseParams(blotch=5.0), SimpleNamespace(size=size, overview=overview, level=1), field)
+    assert len(calls) == 2
+    for (rows, columns), (x0, y0, x1, y1), level in calls:
+        assert x0 < 0 < 1 < x1 and y0 < 0 < 1 < y1  # the padding is told as padding
+        step = 2 << level  # windows stand at every second pixel
+        assert (x1 - x0) * size[0] == pytest.approx(columns * step, rel=0.06)
+        assert (y1 - y0) * size[1] == pytest.approx(rows * step, rel=0.06)

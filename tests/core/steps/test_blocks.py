@@ -19,6 +19,7 @@ from dustpan.core.picture.source import Compression, Source
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.plan import Plan
 from dustpan.core.steps import kinds
+from dustpan.files import read_picture
 from dustpan.simulate.scenes import clean_picture
 
 
@@ -63,10 +64,35 @@ def test_the_grid_and_steps_of_an_earlier_compression_are_found(sound, quality):
     source = compressed(cropped, 95)
     engine, plan = plan_of(source)
     rounding = plan.mended[0].analysis.rounding
-    assert rounding.corner == (5, 3)
+    assert rounding.corner == (13, 11)  # of blocks of colour, 16 px wide
     assert np.abs(rounding.steps[0] * 255 / standard_steps(quality)[0] - 1).max() < 0.1
     result = engine.render(plan, (0, 0, *plan.size))
     assert psnr(result, sound[5:, 3:] / 255) > psnr(source.pixels / 255, sound[5:, 3:] / 255) + 0.4
+
+
+UPRIGHT = {
+    1: lambda a: a,
+    2: np.fliplr,
+    3: lambda a: a[::-1, ::-1],
+    4: np.flipud,
+    5: lambda a: a.swapaxes(0, 1),
+    6: lambda a: np.rot90(a, -1),
+    7: lambda a: np.rot90(a, 2).swapaxes(0, 1),
+    8: np.rot90,
+}
+
+
+@pytest.mark.parametrize("turned", range(1, 9))
+def test_a_turned_file_is_mended_as_it_would_be_upright(sound, turned, tmp_path):
+    """Also its blocks of colour, which are 16 px wide."""
+    pictures = {}
+    for orientation in (1, turned):
+        exif = Image.Exif()
+        exif[0x0112] = orientation
+        path = tmp_path / f"{orientation}.jpg"
+        Image.fromarray(sound[:248, :392]).save(path, "JPEG", quality=12, subsampling=2, exif=exif)
+        pictures[orientation] = mended(read_picture(path))
+    assert np.abs(pictures[turned] - UPRIGHT[turned](pictures[1])).mean() < 1e-6
 
 
 def test_a_picture_that_was_never_compressed_is_left_as_it_is(sound):

@@ -71,12 +71,14 @@ class Steps:
     Attributes
     ----------
     luminance, chroma : (8, 8) steps in 8-bit values, rows are vertical frequencies.
-    corner : (x, y), 0 to 7, of the first corner of the grid.
+    corner : (x, y) of the first corner of the grid, 0 to 7, or 0 to 15 where colour has half the size and that is told.
+    told : whether the file itself tells them; else they were found.
     """
 
     luminance: np.ndarray
     chroma: np.ndarray
     corner: tuple[int, int]
+    told: bool = False
 
     @property
     def coarseness(self) -> float:
@@ -210,9 +212,28 @@ def join_luma(planes: np.ndarray) -> np.ndarray:
     return cv2.transform(np.ascontiguousarray(np.moveaxis(planes, 0, 2)), RGB)
 
 
-def halve_crop(crop: Crop) -> Crop:
-    """Return a plane of half the size, beginning at the half point."""
-    plane, (x, y) = crop
+def halve_crop(crop: Crop, corner: tuple[int, int]) -> Crop:
+    """Return a plane of half the size, beginning at the half point counted from a corner of the grid."""
+    plane, at = crop
+    x, y = (a - c for a, c in zip(at, corner, strict=True))
     even = plane[y % 2 :, x % 2 :]
     even = even[: even.shape[0] // 2 * 2, : even.shape[1] // 2 * 2]
     return halve(np.ascontiguousarray(even)), ((x + 1) // 2, (y + 1) // 2)
+
+
+def find_colour_corner(colours: Sequence[Crop], corner: tuple[int, int]) -> tuple[int, int]:
+    """Return the corner (x, y), 0 to 15, of the grid of colour planes of half the size.
+
+    Parameters
+    ----------
+    colours : crops of colour planes at full size, 0 to 1.
+    corner : of the grid of luminance, which colour shares every second line of in each direction.
+    """
+
+    def density(at: tuple[int, int]) -> float:
+        halves = (halve_crop(crop, at) for crop in colours)
+        blocks = np.concatenate([cut_blocks(*half, (0, 0)) for half in halves])
+        return float(np.log(np.abs(block_transform(blocks * 255)) + 8).mean()) if len(blocks) else np.inf
+
+    x, y = (c % SIDE for c in corner)
+    return min(((x + right, y + down) for right in (0, SIDE) for down in (0, SIDE)), key=density)

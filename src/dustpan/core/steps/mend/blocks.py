@@ -8,7 +8,7 @@ from functools import partial
 import numpy as np
 
 from dustpan.core.document.params import Params, param
-from dustpan.core.filters.compression import Crop, Steps, find_steps, halve_crop, rounding_errors, split_luma
+from dustpan.core.filters.compression import Crop, Steps, find_colour_corner, find_steps, halve_crop, rounding_errors, split_luma
 from dustpan.core.filters.deblock import SUPPORT, Rounding, deblock_tile
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Survey
@@ -114,11 +114,15 @@ class CompressionBlocks(StepKind):
 
 
 def _steps_of(survey: Survey) -> Steps | None:
-    """Return the file's own steps, or those of an earlier compression that was coarser."""
+    """Return the file's own steps, or those of an earlier compression that was coarser; found once for a picture."""
+    return survey.once("compression steps", lambda: _find_steps(survey))
+
+
+def _find_steps(survey: Survey) -> Steps | None:
     own = None
     if survey.compression is not None:
         kept = survey.compression
-        own = Steps(kept.luminance, kept.chroma, kept.corner)
+        own = Steps(kept.luminance, kept.chroma, kept.corner, told=True)
     earlier = find_steps(_planes(survey, 0)) if survey.mosaic is None else None
     if earlier is None or (own is not None and own.coarseness >= earlier.coarseness):
         return own
@@ -135,20 +139,27 @@ def _planes(survey: Survey, channel: int) -> list[Crop]:
 
 
 def _analysis(survey: Survey, steps: Steps) -> BlocksAnalysis:
+    """Return how the picture was rounded; measured once."""
+    return survey.once("rounding", lambda: _measure_rounding(survey, steps))
+
+
+def _measure_rounding(survey: Survey, steps: Steps) -> BlocksAnalysis:
     halved = survey.compression is None or survey.compression.halved
     luminance = rounding_errors(_planes(survey, 0), steps.luminance, steps.corner)
     colours = [_planes(survey, channel) for channel in (1, 2)]
     colour = any(np.ptp(plane) > 0.5 / DISPLAY for planes in colours for plane, _ in planes)
-    corner = steps.corner
+    corner, counted = steps.corner, steps.corner
     if halved:
-        colours = [[halve_crop(crop) for crop in planes] for planes in colours]
-        corner = corner[0] // 2, corner[1] // 2
-    errors = partial(rounding_errors, steps=steps.chroma, corner=corner)
+        if not steps.told:
+            corner = find_colour_corner([crop for planes in colours for crop in planes], corner)
+        colours = [[halve_crop(crop, corner) for crop in planes] for planes in colours]
+        counted = (0, 0)
+    errors = partial(rounding_errors, steps=steps.chroma, corner=counted)
     chroma = np.sqrt(np.mean([errors(planes) ** 2 for planes in colours], axis=0))
     rounding = Rounding(
         steps=(steps.luminance / np.float32(DISPLAY), steps.chroma / np.float32(DISPLAY)),
         errors=(luminance / np.float32(DISPLAY), (chroma / DISPLAY).astype(np.float32)),
-        corner=steps.corner,
+        corner=corner,
         halved=halved,
         colour=colour,
     )

@@ -28,7 +28,7 @@ from dustpan.core.noise.pattern import pattern
 from dustpan.core.noise.survey import Survey
 from dustpan.core.noise.visibility import least_to_take
 from dustpan.core.picture.features import OTHER_SURFACE
-from dustpan.core.picture.region import CENTRE, WHOLE, Region, moved
+from dustpan.core.picture.region import CENTRE, Region, extent_of, moved
 from dustpan.core.steps.base import Context, Inside, StepKind
 from dustpan.core.steps.finding import Finding
 
@@ -396,8 +396,13 @@ def _coarse_correction(params: NoiseParams, survey: Survey, field: NoiseField) -
     reduced = from_opponent(planes)
     first = max(_SCALES, survey.level)
     spectra = field.spectrum
+
+    def sigma(tone: np.ndarray, scale: int, part: Region) -> np.ndarray:
+        x0, y0, x1, y1 = (at << first for at in part)  # of the full picture
+        return _ASSUMED[-1] * field.sigma(tone, extent_of((x0, y0, x1, y1), survey.size), level=first + scale)
+
     cleaning = Cleaning(
-        sigma=lambda tone, scale, region: _ASSUMED[-1] * field.sigma(tone, WHOLE, level=first + scale),
+        sigma=sigma,
         spectrum=np.maximum(spectra[np.minimum(first + np.arange(octaves), len(spectra) - 1)], _LEAST_SPECTRUM),
         strengths=(params.luminance / 100, params.colour / 100),
         scales=octaves,
