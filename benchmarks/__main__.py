@@ -1,7 +1,7 @@
 """Print the benchmarks' tables: `python -m benchmarks [name …]`; all of them by default.
 
-Names: measuring, blind, cleaning, mending, scenes, crisp, route, proposals, readings, formats, hostile, mosaic, where,
-window, opening.
+Names: measuring, blind, cleaning, mending, scenes, crisp, route, proposals, readings, formats, hostile, sizes, mosaic,
+where, window, opening.
 """
 
 from __future__ import annotations
@@ -27,6 +27,7 @@ from benchmarks import (
     readings,
     route,
     scenes,
+    sizes,
     where,
     window,
 )
@@ -43,6 +44,7 @@ TABLES = {
     "readings": readings.run,
     "formats": formats.run,
     "hostile": hostile.run,
+    "sizes": sizes.run,
     "mosaic": mosaic.run,
     "where": where.run,
     "window": window.run,

@@ -21,7 +21,7 @@ from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.deconvolve import kernel_of
 from dustpan.core.filters.edge_profiles import overshoot_of
-from dustpan.core.judge.measure import likeness_of
+from dustpan.core.filters.similarity import similarity
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.judge.report import judge
 from dustpan.core.judge.spots import choose_patches
@@ -190,7 +190,7 @@ def compare(source: Source, truth: np.ndarray, pool: Pool) -> tuple[float, float
     lifted = Engine(Source(truth), pool=pool)
     wanted = lifted.render(lifted.plan(Document(lift)), region)
     plans = [engine.plan(Document(one)) for one in (alone, route)]
-    found = [likeness_of(np.clip(engine.render(plan, region), 0, 1), np.clip(wanted, 0, 1))[0] for plan in plans]
+    found = [similarity(np.clip(engine.render(plan, region), 0, 1), np.clip(wanted, 0, 1)) for plan in plans]
     original = engine.plan(Document(route.original(mosaic=source.mosaic is not None)))
     harm = judge(engine, plans[1], original, choose_patches(original.base)).harm
     return found[0], found[1], " ".join(step.kind for step in route), [f"{h.what} {h.size:.2g}" for h in harm]

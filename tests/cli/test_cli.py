@@ -7,9 +7,11 @@ import os
 import subprocess
 import sys
 from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
+from PIL import Image
 from tests.conftest import psnr, with_white_noise
 
 from dustpan.cli import run
@@ -152,7 +154,7 @@ def test_a_last_sharpening_is_asked_for_and_the_remedy_that_was_used_gives_the_s
         ("--out", "a.png", "--auto", "--remedy", "r.json"),
         ("--auto",),
         ("--out", "a.png", "--auto", "--format", "jpeg"),
-        ("--out", "a.xyz", "--auto"),
+        ("--out", "a.cr2", "--auto"),
         ("--out", "a.png", "--auto", "--quality", "0"),
         ("--out", "a.png", "--auto", "--nonsense"),
     ],
@@ -426,3 +428,83 @@ def test_each_scene_is_written_as_what_it_is_with_its_truth_and_its_defects(dust
     assert (
         "rendered picture" in dustpan("simulate", "escapement", "--out", tmp_path / "y.exr", "--iso", "400", *small)[2]
     )
+
+
+def test_inputs_may_be_a_folder_a_pattern_or_standard_input(dustpan, tmp_path, monkeypatch):
+    folder = tmp_path / "night"
+    folder.mkdir()
+    for name in ("a", "b", "c"):
+        save_picture(folder / f"{name}.png", with_white_noise(np.full((40, 60, 3), 0.4), 9), Metadata(), FORMATS["png"])
+    (folder / "notes.txt").write_text("none of these")
+    status, _, told = dustpan("process", folder, "--out", tmp_path / "cleaned", "--auto")
+    assert status == 0 and {path.name for path in (tmp_path / "cleaned").iterdir()} == {"a.png", "b.png", "c.png"}
+    assert [line.split(":")[1].split("(")[0].strip() for line in told.splitlines()] == [
+        f"wrote {tmp_path}/cleaned/{name}.png" for name in "abc"
+    ]
+    status, printed, _ = dustpan("measure", folder / "[ab].png", "--json")
+    assert status == 0 and [Path(p["source"]).stem for p in json.loads(printed)["pictures"]] == ["a", "b"]
+    monkeypatch.setattr("sys.stdin", SimpleNamespace(buffer=(folder / "a.png").open("rb")))
+    status, printed, _ = dustpan("process", "-", "--out", tmp_path / "one", "--auto", "--json")
+    assert status == 0 and json.loads(printed)["outputs"][0]["source"] == "-"
+    assert (tmp_path / "one" / "standard-input.png").read_bytes() == (tmp_path / "cleaned" / "a.png").read_bytes()
+    for named in (folder / "*.jpg", tmp_path / "one-none"):
+        (tmp_path / "one-none").mkdir(exist_ok=True)
+        status, _, told = dustpan("process", named, "--out", tmp_path / "x", "--auto")
+        assert status == 2 and named.name in told and not (tmp_path / "x").exists()
+
+
+def test_one_input_and_a_name_without_ending_make_a_folder_as_two_would(dustpan, picture, tmp_path):
+    path, _ = picture
+    for out in (tmp_path / "cleaned", tmp_path / "by.night"):
+        assert dustpan("process", path, "--out", out, "--auto")[0] == 0
+        assert [file.name for file in out.iterdir()] == [Path(path).stem + ".png"]
+
+
+def test_a_mistyped_command_is_told_with_the_nearest_and_opens_no_window(dustpan):
+    status, _, told = dustpan("proces", "a.png")
+    assert status == 2 and "'proces'" in told and "'process'" in told
+    status, _, told = dustpan("zzz")
+    assert status == 2 and "zzz" in told
+
+
+def test_what_was_lost_is_said_in_a_line_each_without_json_too(dustpan, tmp_path):
+    alpha = np.full((40, 60, 4), 90, np.uint8)
+    alpha[:20, :, 3] = 200
+    Image.fromarray(alpha).save(tmp_path / "clear.png")
+    status, printed, told = dustpan("process", tmp_path / "clear.png", "--out", tmp_path / "flat.jpg", "--auto")
+    lines = told.splitlines()
+    assert status == 0 and not printed and "wrote" in lines[0] and any("alpha" in line.lower() for line in lines[1:])
+
+
+def test_a_remedy_made_with_more_visible_noise_gives_the_same_bytes_again(dustpan, picture, tmp_path):
+    path, _ = picture
+    first, again, other = (tmp_path / name for name in ("first.png", "again.png", "other.png"))
+    status, printed, _ = dustpan("process", path, "--out", first, "--auto", "--visible", "3", "--json")
+    used = json.loads(printed)["outputs"][0]["remedy"]
+    assert status == 0 and used["made_on"]["visible"] == 3
+    remedy = tmp_path / "used.json"
+    remedy.write_text(json.dumps(used))
+    assert dustpan("process", path, "--out", again, "--remedy", remedy)[0] == 0
+    assert again.read_bytes() == first.read_bytes()
+    assert dustpan("process", path, "--out", other, "--remedy", remedy, "--visible", "0.5")[0] == 0
+    assert other.read_bytes() != first.read_bytes()
+    remedy.write_text(json.dumps(used | {"made_on": {"visible": 99}}))
+    status, _, told = dustpan("process", path, "--out", other, "--remedy", remedy, "--overwrite")
+    assert status == 1 and "visible" in told and "0.2 to 10" in told
+
+
+@pytest.mark.parametrize("number", ["NaN", "Infinity", "-1e999"])
+def test_a_remedy_with_what_json_has_no_number_for_is_refused_in_sound_json(dustpan, picture, tmp_path, number):
+    remedy = tmp_path / "odd.json"
+    remedy.write_text(f'{{"format": "dustpan-remedy", "version": 1, "steps": [], "extra": {{"a": {number}}}}}')
+    status, printed, told = dustpan("process", picture[0], "--out", tmp_path / "o.png", "--remedy", remedy, "--json")
+    assert status == 1 and "odd.json" in told
+    json.loads(printed, parse_constant=pytest.fail)
+
+
+@pytest.mark.skipif(not os.path.exists("/dev/full"), reason="no device that is always full")
+def test_a_full_standard_output_is_told(tmp_path):
+    code = "from dustpan.cli import run; raise SystemExit(run(lambda files: 0, ['steps', '--json']))"
+    with open("/dev/full", "w") as full:
+        done = subprocess.run([sys.executable, "-c", code], stdout=full, stderr=subprocess.PIPE, text=True, check=False)
+    assert done.returncode == 1 and "standard output" in done.stderr and "Traceback" not in done.stderr

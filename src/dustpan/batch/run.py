@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
+import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
-from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -35,8 +35,10 @@ from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, Format, format_for, losses
 
 _BUDGET = 256 << 20  # bytes of blocks an engine keeps
-#: Called with the number of inputs done, and the share of the next one added.
-BatchProgress = Callable[[float], None]
+#: Called with the number of inputs done, shares of those under way added, and one of the latter.
+BatchProgress = Callable[[float, Path], None]
+#: Called with each input in their order, what `clean_one` returned or None, and why it failed or nothing.
+Told = Callable[[Path, dict | None, str], None]
 
 
 @dataclass(frozen=True)
@@ -45,7 +47,7 @@ class Order:
 
     Attributes
     ----------
-    visible : noise that proposals may leave, in units of what can just be seen.
+    visible : noise that proposals may leave, in units of what can just be seen; else what the remedy was made with.
     size : width and height that outputs are reduced to fit within; else what the remedy wishes.
     viewing : what their last sharpening is for; else what the remedy wishes.
     """
@@ -55,7 +57,7 @@ class Order:
     quality: int
     overwrite: bool
     sources: tuple[Path, ...]
-    visible: float = 1.0
+    visible: float | None = None
     size: Size | None = None
     viewing: Viewing | None = None
 
@@ -64,6 +66,12 @@ class Order:
         """The size and viewing asked for, else those that the remedy wishes."""
         wished = Finish(self.remedy.output_size, self.remedy.viewing) if self.remedy else Finish()
         return Finish(self.size or wished.size, self.viewing or wished.viewing)
+
+    @property
+    def may_stay(self) -> float:
+        """The noise that may stay, as asked for, else as the remedy was made with."""
+        made_on = self.remedy.made_on if self.remedy else {}
+        return float(made_on.get("visible", 1.0)) if self.visible is None else self.visible
 
 
 @dataclass
@@ -79,8 +87,37 @@ class Tally:
         self.failed.append({"source": str(source), "error": error})
 
 
+class _Shares:
+    """How far all inputs are, told from several threads."""
+
+    def __init__(self, pictures: Iterable[Path], progress: BatchProgress):
+        self._shares = dict.fromkeys(pictures, 0.0)
+        self._progress = progress
+        self._lock = threading.Lock()
+
+    def of(self, picture: Path) -> Progress:
+        """Return what takes the share of one input that is done."""
+
+        def report(share: float) -> None:
+            with self._lock:
+                self._shares[picture] = share
+                self._progress(sum(self._shares.values()), picture)
+
+        return report
+
+
+def _tell_nothing(*about: object) -> None:
+    """Tell nobody."""
+
+
 def run_batch(
-    targets: dict[Path, Path], order: Order, *, jobs: int, token: Token, progress: BatchProgress = no_progress
+    targets: dict[Path, Path],
+    order: Order,
+    *,
+    jobs: int,
+    token: Token,
+    progress: BatchProgress = _tell_nothing,
+    told: Told = _tell_nothing,
 ) -> Tally:
     """Work every input into its target; each stands on its own, whatever happens to another.
 
@@ -91,26 +128,18 @@ def run_batch(
     ----------
     targets : the output of each input.
     jobs : threads altogether.
-    progress : is told the number of inputs done, with the share of the next one.
+    progress, told : called from any thread, and from this one.
     """
-    tally = Tally()
+    tally, shares = Tally(), _Shares(targets, progress)
     spread = len(targets) < jobs
     pool = Pool(jobs) if spread else None
     outer = ThreadPoolExecutor(1 if spread else jobs)
     tasks = {
-        picture: outer.submit(
-            _work,
-            picture,
-            target,
-            order,
-            pool,
-            token,
-            partial(_report_within, progress, number) if spread else no_progress,
-        )
-        for number, (picture, target) in enumerate(targets.items())
+        picture: outer.submit(_work, picture, target, order, pool, token, shares.of(picture))
+        for picture, target in targets.items()
     }
     try:
-        _collect(tasks, tally, progress)
+        _collect(tasks, tally, told)
     except KeyboardInterrupt:
         token.cancel()
         tally.interrupted = True
@@ -123,22 +152,19 @@ def run_batch(
         for picture in tasks:
             if str(picture) not in done:
                 tally.fail(picture, f"{picture}: interrupted.")
+                told(picture, None, f"{picture}: interrupted.")
     return tally
 
 
-def _collect(tasks: dict[Path, Future], tally: Tally, progress: BatchProgress) -> None:
+def _collect(tasks: dict[Path, Future], tally: Tally, told: Told) -> None:
     """Wait for the tasks in their order and note what came of them; raises KeyboardInterrupt after a cancel."""
-    for number, (picture, task) in enumerate(tasks.items(), start=1):
+    for picture, task in tasks.items():
         try:
             output, error = task.result()
         except Cancelled:
             raise KeyboardInterrupt from None
         tally.outputs.append(output) if output else tally.fail(picture, error)
-        progress(number)
-
-
-def _report_within(progress: BatchProgress, number: int, share: float) -> None:
-    progress(number + share)
+        told(picture, output, error)
 
 
 def _work(
@@ -146,6 +172,7 @@ def _work(
 ) -> tuple[dict | None, str]:
     """Return what was made of an input, or the line that says why nothing was."""
     token.check()
+    progress(0.0)
     try:
         return clean_one(picture, target, order, pool=pool, token=token, progress=progress), ""
     except Cancelled:
@@ -157,6 +184,8 @@ def _work(
     except Exception as fault:  # one input must never end the others
         what = " ".join(str(fault).split())[:200]
         return None, f"{picture}: unexpected error ({type(fault).__name__}: {what})."
+    finally:
+        progress(1.0)
 
 
 def clean_one(
@@ -167,7 +196,7 @@ def clean_one(
     source = read_picture(picture)
     fmt = FORMATS[order.format] if order.format else format_for(target, source.pixels.dtype)
     noise = fixed_noise(order.remedy) if order.remedy else None
-    engine = Engine(source, stores=Stores.of(_BUDGET), noise=noise, pool=pool, visible=order.visible)
+    engine = Engine(source, stores=Stores.of(_BUDGET), noise=noise, pool=pool, visible=order.may_stay)
     route = order.remedy.route if order.remedy else propose_route(engine, check=token.check)
     plan = engine.plan(Document(route), check=token.check)
     harm = [] if fmt.raw else judge_harm(engine, plan, token)
@@ -235,12 +264,13 @@ def used_remedy(order: Order, engine: Engine, plan: Plan, route: Route, fmt: For
         "noise": engine.noise.to_json(),
         "source_kind": fmt.name if source.mosaic is None else "dng",
         "resolved": resolved,
+        "visible": engine.visible,
     }
     if given is None:
         camera, iso = source.metadata.camera, source.metadata.iso
         return Remedy(route, name=source.name, camera=camera, iso=iso, made_on=made_on, output=output)
     kept = given.made_on if given.scaling == "fixed" else made_on
-    return replace(given, made_on={**kept, "resolved": resolved}, output=output)
+    return replace(given, made_on={**kept, "resolved": resolved, "visible": engine.visible}, output=output)
 
 
 def _left_out(route: Route, source: Source) -> list[str]:

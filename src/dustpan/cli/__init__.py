@@ -5,6 +5,7 @@ Each command's module is loaded when it is called: the window should not wait fo
 
 from __future__ import annotations
 
+import difflib
 import os
 import signal
 import sys
@@ -75,7 +76,12 @@ class _Commands(click.Group):
         return load() if load else super().get_command(ctx, name)
 
     def resolve_command(self, ctx, args):
-        if args and args[0] not in self.list_commands(ctx) and not args[0].startswith("-"):
+        known = self.list_commands(ctx)
+        if args and args[0] not in known and not args[0].startswith("-"):
+            if Path(args[0]).name == args[0] and not Path(args[0]).suffix and not os.path.lexists(args[0]):
+                match = difflib.get_close_matches(args[0], known, n=1)
+                hint = f" Did you mean '{match[0]}'?" if match else ""
+                raise click.UsageError(f"'{args[0]}' is neither a command nor a file.{hint}", ctx)
             args = ["open", *args]
         return super().resolve_command(ctx, args)
 

@@ -8,7 +8,9 @@ import click
 from rich.console import Console
 from rich.table import Table
 
-from dustpan.cli.report import print_json, quiet_output
+from dustpan.cli.inputs import pictures_of, shown
+from dustpan.cli.report import print_json, quiet_output, say
+from dustpan.core.errors import DustpanError
 from dustpan.core.judge.measure import compare_pictures, measure_picture
 from dustpan.core.noise.model import DOUBTFUL
 from dustpan.core.render.engine import Engine
@@ -19,29 +21,36 @@ _NOTICED = 0.5  # levels, from which a doubt is told
 
 
 @click.command()
-@click.argument("picture", metavar="IN", type=click.Path(path_type=Path))
+@click.argument("pictures", metavar="IN …", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option("--reference", type=click.Path(path_type=Path), help="A clean or earlier picture of the same size.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
-def measure(picture, reference, as_json):
-    """Measure a picture: noise, faults, sharpness. Example: dustpan measure night.jpg --reference clean.png --json"""
-    pool = Pool()
-    with quiet_output():
-        figures = _measure(picture, reference, pool)
-    if as_json:
-        print_json(figures)
-    else:
-        Console().print(_table(str(picture), figures))
+def measure(pictures, reference, as_json):
+    """Measure pictures: noise, faults, sharpness. Example: dustpan measure night.jpg --reference clean.png --json"""
+    pool, measured, failed = Pool(), [], []
+    with pictures_of(pictures) as files, quiet_output():
+        for file in files:
+            try:
+                measured.append({"source": shown(file), **_measure(file, reference, pool)})
+            except DustpanError as fault:
+                failed.append({"source": shown(file), "error": str(fault)})
+                say(f"dustpan: {fault}")
+        pool.close()
+    if not as_json:
+        for figures in measured:
+            Console().print(_table(figures["source"], figures))
+    elif len(files) > 1:
+        print_json({"pictures": measured, "failed": failed})
+    elif measured:
+        print_json(measured[0])
+    click.get_current_context().exit(1 if failed else 0)
 
 
 def _measure(picture: Path, reference: Path | None, pool: Pool) -> dict:
-    try:
-        engine = Engine(read_picture(picture), pool=pool)
-        figures = measure_picture(engine)
-        if reference is not None:
-            figures |= compare_pictures(engine, Engine(read_picture(reference), pool=pool))
-        return figures
-    finally:
-        pool.close()
+    engine = Engine(read_picture(picture), pool=pool)
+    figures = measure_picture(engine)
+    if reference is not None:
+        figures |= compare_pictures(engine, Engine(read_picture(reference), pool=pool))
+    return figures
 
 
 def _table(title: str, figures: dict) -> Table:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Sequence
 from pathlib import Path
 
 import click
@@ -10,11 +11,14 @@ from rich.progress import Progress
 
 from dustpan.batch.run import Order, Tally, run_batch
 from dustpan.batch.targets import WRITABLE, refusals, targets_in
+from dustpan.cli.inputs import pictures_of, shown
 from dustpan.cli.report import Size, console, print_json, quiet_output, say
+from dustpan.core.document.remedy import VISIBLE
 from dustpan.core.document.viewing import USUAL
 from dustpan.core.errors import RemedyError, SaveError
 from dustpan.core.kernels.warm import is_warm, warm
 from dustpan.core.work.cancel import Token
+from dustpan.files import ENDINGS
 from dustpan.files.remedies import load_remedy
 from dustpan.files.save import DEFAULT_QUALITY, FORMATS
 
@@ -26,10 +30,9 @@ from dustpan.files.save import DEFAULT_QUALITY, FORMATS
 @click.option("--auto", is_flag=True, help="Propose a route for each picture from its measurement.")
 @click.option(
     "--visible",
-    default=1.0,
-    show_default=True,
-    type=click.FloatRange(0.2, 10),
-    help="Noise that settings from a measurement may leave: 1 is just not seen at 100 %, 2 is twice as much.",
+    type=click.FloatRange(*VISIBLE),
+    help="Noise that settings from a measurement may leave: 1 is just not seen at 100 %, 2 is twice as much; by default"
+    " what the remedy was made with, else 1.",
 )
 @click.option(
     "--format",
@@ -51,40 +54,46 @@ def process(pictures, out_name, remedy, auto, visible, format_name, quality, siz
     """Clean pictures. Example: dustpan process a.jpg b.jpg --out cleaned/ --auto"""
     if (remedy is None) == (not auto):
         raise click.UsageError("give either --remedy FILE or --auto.")
-    out, into_folder = Path(out_name), _is_folder(pictures, out_name, format_name)
-    tally = Tally()
-    with quiet_output():  # one JSON object on standard output, whatever a library prints there
-        try:
-            given = load_remedy(remedy) if remedy else None
-            if into_folder:
-                _make_folder(out)
-        except (RemedyError, SaveError) as fault:
-            tally.fail(remedy if isinstance(fault, RemedyError) else out, str(fault))
-        else:
-            looked_at = USUAL[viewing] if viewing else None
-            order = Order(given, format_name, quality, overwrite, tuple(pictures), visible, size, looked_at)
-            targets = targets_in(pictures, out, format_name) if into_folder else {pictures[0]: out}
-            tally = _run(targets, order, jobs or os.cpu_count() or 1)
-    for failure in tally.failed:
-        say(f"dustpan: {failure['error']}")
-    if as_json:
-        print_json({"outputs": tally.outputs, "failed": tally.failed})
+    with pictures_of(pictures) as files:
+        out, into_folder = Path(out_name), _is_folder(files, pictures, out_name, format_name)
+        tally = Tally()
+        with quiet_output():  # one JSON object on standard output, whatever a library prints there
+            try:
+                given = load_remedy(remedy) if remedy else None
+                if into_folder:
+                    _make_folder(out)
+            except (RemedyError, SaveError) as fault:
+                tally.fail(remedy if isinstance(fault, RemedyError) else out, str(fault))
+                say(f"dustpan: {fault}")
+            else:
+                looked_at = USUAL[viewing] if viewing else None
+                order = Order(given, format_name, quality, overwrite, tuple(files), visible, size, looked_at)
+                targets = targets_in(files, out, format_name) if into_folder else {files[0]: out}
+                tally = _run(targets, order, jobs or os.cpu_count() or 1)
+        if as_json:
+            named = [entry | {"source": shown(Path(entry["source"]))} for entry in tally.outputs]
+            print_json({"outputs": named, "failed": tally.failed})
     click.get_current_context().exit(130 if tally.interrupted else 1 if tally.failed else 0)
 
 
-def _is_folder(pictures, out_name: str, format_name: str | None) -> bool:
+def _is_folder(files: list[Path], named: Sequence[Path], out_name: str, format_name: str | None) -> bool:
     """Return whether --out is a folder; raises UsageError where it can't be what was asked for."""
     out = Path(out_name)
     if out.is_dir() or out_name.endswith(os.sep):
         return True
-    if len(set(pictures)) > 1:
-        if out.suffix.lower() in WRITABLE or out.exists():
+    ending = out.suffix.lower()
+    if len(files) > 1 or any(name.is_dir() for name in named):
+        if ending in WRITABLE or out.exists():
             raise click.UsageError(f"--out {out.name} is a file's name; several pictures need a folder (end it in /).")
         return True
-    if format_name and out.suffix.lower() not in FORMATS[format_name].suffixes:
+    if ending not in ENDINGS and ending not in WRITABLE:
+        if out.exists():
+            raise click.UsageError(f"--out {out.name}: no format is known by the ending '{out.suffix}'.")
+        return True
+    if ending not in WRITABLE:
+        raise click.UsageError(f"--out {out.name}: '{out.suffix}' can be read, but not written.")
+    if format_name and ending not in FORMATS[format_name].suffixes:
         raise click.UsageError(f"--format {format_name} and the name {out.name} contradict each other.")
-    if not format_name and out.suffix.lower() not in WRITABLE:
-        raise click.UsageError(f"--out {out.name}: no format is known by the ending '{out.suffix}'.")
     return False
 
 
@@ -103,12 +112,26 @@ def _run(targets: dict[Path, Path], order: Order, jobs: int) -> Tally:
         say("Preparing the numerics for this machine (once) …")
         warm()
     with Progress(console=console, transient=True, disable=not console.is_terminal) as progress:
-        bar = progress.add_task("Cleaning", total=len(rest))
-        tally = run_batch(
-            rest, order, jobs=jobs, token=Token(), progress=lambda done: progress.update(bar, completed=done)
-        )
+        bar = progress.add_task("", total=len(rest))
+
+        def move(done: float, picture: Path) -> None:
+            progress.update(bar, completed=done, description=Path(shown(picture)).name)
+
+        tally = run_batch(rest, order, jobs=jobs, token=Token(), progress=move, told=_tell)
     for picture, error in refused.items():
         tally.fail(picture, error)
+        say(f"dustpan: {error}")
     order_of = {str(picture): number for number, picture in enumerate(targets)}
     tally.failed.sort(key=lambda entry: order_of[entry["source"]])
     return tally
+
+
+def _tell(picture: Path, output: dict | None, error: str) -> None:
+    """Say in a line what was written or what failed, and in one each what could not be kept."""
+    if output is None:
+        say(f"dustpan: {error}")
+        return
+    size = f"{output['width']} x {output['height']} px, {output['seconds']:.1f} s"
+    say(f"{shown(picture)}: wrote {output['out']} ({size})")
+    for message in output["messages"]:
+        say(f"{shown(picture)}: {message}")

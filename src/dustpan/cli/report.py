@@ -11,6 +11,8 @@ from collections.abc import Iterator
 import click
 from rich.console import Console
 
+from dustpan.core.errors import SaveError
+
 console = Console(stderr=True, highlight=False)
 
 
@@ -26,7 +28,12 @@ def print_json(data: dict) -> None:
         text.encode("utf-8")
     except UnicodeEncodeError:
         text = json.dumps(data, indent=2)
-    click.echo(text)
+    try:
+        click.echo(text)
+    except BrokenPipeError:  # whoever read it has gone
+        raise
+    except OSError as fault:
+        raise SaveError(f"standard output: can't be written ({fault.strerror}).") from fault
 
 
 @contextlib.contextmanager

@@ -9,11 +9,12 @@ import cv2
 import numpy as np
 import pytest
 from PIL import Image
+from skimage.metrics import structural_similarity
 from tests.conftest import with_white_noise
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
-from dustpan.core.filters.colour import to_opponent
+from dustpan.core.filters.colour import to_opponent, tone_of
 from dustpan.core.filters.compression import find_grid
 from dustpan.core.filters.edge_profiles import edge_rise, find_edges, overshoot_of
 from dustpan.core.filters.viewing import SEE, light_up, removed, see, stretch_for
@@ -247,3 +248,15 @@ def test_views_are_pure_and_do_what_they_say(truth):
     stretch = stretch_for(dark)
     assert 0 < stretch <= 1 and np.median(light_up(dark, lamp=0.0, stretch=stretch)) > 0.15
     assert stretch_for(np.full((9, 9, 3), 0.5, np.float32)) == 0
+
+
+def test_structural_similarity_is_that_of_a_general_library_and_the_same_in_strips():
+    rng = np.random.default_rng(3)
+    truth = rng.random((600, 70, 3)).astype(np.float32)
+    noisy = np.clip(truth + rng.normal(0, 0.1, truth.shape), 0, 1).astype(np.float32)
+    tones = [tone_of(np.rint(p * 255).astype(np.float32) / 255) for p in (noisy, truth)]
+    told = compare_pictures(Engine(Source(noisy)), Engine(Source(truth)))["ssim"]
+    assert told == pytest.approx(structural_similarity(*tones, data_range=1.0), abs=2e-5)
+    for height, width in ((1, 1), (1, 40), (6, 6), (7, 3)):
+        small = compare_pictures(Engine(Source(noisy[:height, :width])), Engine(Source(noisy[:height, :width])))
+        assert small["ssim"] == 1 and small["psnr"] > 100

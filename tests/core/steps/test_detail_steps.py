@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import replace
 
 import cv2
@@ -92,7 +93,7 @@ def test_every_radius_of_local_contrast_counts_also_on_a_very_long_picture():
         plan = engine.plan(Document(Route((replace(step, params=replace(step.params, radius=radius)),))))
         part = tone_of(engine.render(plan, (2000, 0, 2400, 160)))
         raised.append(float((part - tone_of(stored(long)[:, 2000:2400] / np.float32(255))).std() / LEVEL))
-    assert all(later > 1.2 * earlier for earlier, later in zip(raised[:4], raised[1:4], strict=False))
+    assert all(later > 1.2 * earlier for earlier, later in itertools.pairwise(raised[:4]))
     assert raised[6] == pytest.approx(raised[5], rel=0.1)  # no jump from tiles to planes
 
 

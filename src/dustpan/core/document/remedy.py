@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -29,6 +30,9 @@ def _is_size(value: Any) -> bool:
     return isinstance(value, list) and len(value) == 2 and all(_SIDES.test(side) for side in value)
 
 
+#: Least and most noise that a proposal may leave, in units of what can just be seen.
+VISIBLE = 0.2, 10.0
+
 _HEAD = {
     "format": checks.ANYTHING,
     "version": checks.ANYTHING,
@@ -46,6 +50,7 @@ _HEAD = {
     "output": checks.OBJECT,
     "extra": checks.OBJECT,
 }
+_MADE_ON = {"visible": checks.number(*VISIBLE)}  # of its other facts the noise model is checked where it is used
 _OUTPUT = {
     "size": Rule(lambda value: value is None or _is_size(value), "WxH or two whole numbers from 8 to 100000"),
     "viewing": Rule(
@@ -88,7 +93,7 @@ class Remedy:
     route : the steps.
     name, note : the user's own words.
     camera, iso : of the picture it was made on.
-    made_on : facts of that picture; `noise` holds its noise model as plain lists.
+    made_on : facts of that picture; `noise` holds its noise model as plain lists, `visible` what proposals might leave.
     scaling : "measured" follows the noise of each picture, "fixed" uses the noise of `made_on`.
     output : wishes for the size of the output and its viewing.
     extra : entries that are kept untouched.
@@ -201,6 +206,8 @@ def read_remedy(
     faults = find_faults(data, _HEAD)
     if isinstance(data.get("output", {}), dict):
         faults += find_faults(data.get("output", {}), _OUTPUT, at="output")
+    if isinstance(made_on := data.get("made_on", {}), dict):
+        faults += find_faults({key: made_on[key] for key in made_on if key in _MADE_ON}, _MADE_ON, at="made_on")
     if data.get("scaling") == "fixed" and not faults:
         faults += check_made_on(data.get("made_on", {}))
     wheres = _read_wheres(data.get("wheres", {}), faults)
@@ -218,7 +225,7 @@ def read_remedy(
 def _parse(text: str, where: str) -> dict[str, Any]:
     """Return the object that JSON text holds; raises RemedyError when it is no remedy of this version."""
     try:
-        data = json.loads(text.removeprefix("\ufeff"))
+        data = json.loads(text.removeprefix("\ufeff"), parse_constant=_finite, parse_float=_finite)
     except ValueError as fault:
         raise RemedyError(where, [f"not JSON ({fault})"]) from None
     except RecursionError:
@@ -228,6 +235,14 @@ def _parse(text: str, where: str) -> dict[str, Any]:
     if data.get("version") != VERSION:
         raise RemedyError(where, [f"'version' is {shorten(data.get('version'))}; this program reads version {VERSION}"])
     return data
+
+
+def _finite(text: str) -> float:
+    """Return a number; what JSON has no numbers for, though some programs write it, is refused."""
+    value = float(text)
+    if not math.isfinite(value):
+        raise ValueError(f"{shorten(text)} is no number that can be kept")
+    return value
 
 
 def _with_ids(steps: list[Step | None]) -> list[Step]:

@@ -11,14 +11,14 @@ from dustpan.core.errors import PictureError
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.compression import find_grid
 from dustpan.core.filters.edge_profiles import edge_rise
+from dustpan.core.filters.similarity import similarity_map, window_of
 from dustpan.core.judge.figures import combine_figures, measure_patch
 from dustpan.core.judge.findings import find_faults
 from dustpan.core.judge.harms.texture import slope_gain
 from dustpan.core.judge.harms.tones import lightness
 from dustpan.core.judge.spots import choose_patches
 from dustpan.core.noise.model import DISPLAY, TONES
-from dustpan.core.picture.region import Region, region_around
-from dustpan.core.picture.working import from_working, to_working
+from dustpan.core.picture.region import Region, cut_region, region_around
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.grid import ALIGN
 from dustpan.core.render.plan import Plan
@@ -80,14 +80,17 @@ def compare_pictures(engine: Engine, reference: Engine, *, check: Check = no_che
             f"{reference.source.name}: is {other.size[0]} x {other.size[1]} px;"
             f" the picture to compare has {plan.size[0]} x {plan.size[1]}."
         )
-    squares, shift, likeness, count = 0.0, 0.0, [], 0
+    squares, shift, likeness = 0.0, 0.0, []
+    reach = window_of(plan.size) // 2
     for region in _strips(plan):
         check()
-        strip, truth = (np.clip(p.base.read(region), 0, 1) for p in (plan, other))
+        wide = (region[0], max(region[1] - reach, 0), region[2], min(region[3] + reach, plan.size[1]))
+        around = [np.clip(p.base.read(wide), 0, 1) for p in (plan, other)]
+        strip, truth = (cut_region(pixels, wide, region) for pixels in around)
         squares += float(((strip - truth).astype(np.float64) ** 2).sum())
         shift += float((lightness(strip) - lightness(truth)).sum())
-        likeness.append(likeness_of(strip, truth))
-        count += strip.shape[0] * strip.shape[1]
+        likeness.append(similarity_map(*around, side=2 * reach + 1))
+    count = plan.size[0] * plan.size[1]
     regions = [spot.patch(within=plan.size) for spot in choose_patches(other.base)]
     pairs = [(other.base.read(region), plan.base.read(region)) for region in regions]
     noise = other.noise
@@ -95,7 +98,7 @@ def compare_pictures(engine: Engine, reference: Engine, *, check: Check = no_che
     figures = combine_figures([measure_patch(pair, sigma=lambda tone: noise.at(tone)[0], gain=gain) for pair in pairs])
     return {
         "psnr": round(float(-10 * np.log10(max(squares / (3 * count), 1e-12))), 3),
-        "ssim": round(float(np.average([s for s, _ in likeness], weights=[n for _, n in likeness])), 5),
+        "ssim": round(float(np.concatenate(likeness).mean()), 5),
         "halo": None if figures.halo is None else round(figures.halo, 4),
         "texture_kept": None if figures.texture_kept is None else round(figures.texture_kept, 4),
         "brightness_shift": round(shift / count, 4),
@@ -105,22 +108,6 @@ def compare_pictures(engine: Engine, reference: Engine, *, check: Check = no_che
 def _strips(plan: Plan) -> Iterator[Region]:
     width, height = plan.size
     return ((0, top, width, min(top + _STRIP, height)) for top in range(0, height, _STRIP))
-
-
-def likeness_of(strip: np.ndarray, truth: np.ndarray) -> tuple[float, int]:
-    """Return the structural similarity of the tones of a strip and its number of pixels.
-
-    References
-    ----------
-    Wang, Z., Bovik, A., Sheikh, H. and Simoncelli, E. (2004), Image quality assessment: from error visibility to
-        structural similarity, doi 10.1109/TIP.2003.819861.
-    """
-    from skimage.metrics import structural_similarity
-
-    tones = [tone_of(to_working(from_working(p, dtype=np.uint8))) for p in (strip, truth)]
-    if min(tones[0].shape) < 7:
-        return 1.0, 0
-    return float(structural_similarity(*tones, data_range=1.0)), tones[0].size
 
 
 def clipped_shares(plan: Plan) -> tuple[float, float]:

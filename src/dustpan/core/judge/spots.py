@@ -77,9 +77,9 @@ def choose_patches(base: Base) -> list[Spot]:
         chosen.setdefault(int(index), "texture")
     bounds = np.quantile(tone, np.linspace(0, 1, _TONE_BANDS + 1))
     for low, high in itertools.pairwise(bounds):
-        band = np.flatnonzero((tone >= low) & (tone <= high))
+        band = np.flatnonzero((tone >= low) & (tone <= high))  # empty where a picture has few sectors
         ranked = band[np.argsort(unrest[band])]
-        for share in np.linspace(0.05, 0.8, _PER_BAND):
+        for share in np.linspace(0.05, 0.8, _PER_BAND if len(ranked) else 0):
             chosen.setdefault(int(ranked[int(share * (len(ranked) - 1))]), "tone")
     return _without_overlap([Spot(name, *sectors.point(index)) for index, name in chosen.items()])
 

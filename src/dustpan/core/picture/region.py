@@ -41,7 +41,7 @@ def margins_of(wide: Region, margin: int, size: Size) -> Margins:
 
 
 def mirrored(start: int, end: int, count: int) -> np.ndarray:
-    """Return which of `count` rows or columns stand at positions from start to end, mirrored about the first and last."""
+    """Return which of `count` rows stand at positions from start to end, mirrored about the first and the last."""
     period = max(2 * (count - 1), 1)
     at = np.arange(start, end) % period
     return np.minimum(at, period - at) if count > 1 else np.zeros_like(at)

@@ -49,7 +49,7 @@ class Compression:
     ----------
     luminance, chroma : (8, 8) quantisation steps in 8-bit values, rows are vertical frequencies.
     halved : whether chroma has half the size across or down.
-    corner : (x, y) of the first corner of the grid: of 16 x 16 blocks where chroma has half the size, else of 8 x 8 ones.
+    corner : (x, y) of the first corner of the grid, blocks of 16 px where chroma is halved, else 8 px.
     """
 
     luminance: np.ndarray

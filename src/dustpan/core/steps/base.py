@@ -76,7 +76,7 @@ class Context:
         return repeat_points(self.sigma(smooth_points(tone), region), tone.shape)
 
     def sigma_at(self, tone: np.ndarray, region: Region, *, scale: float) -> np.ndarray:
-        """Return what `coarse_sigma` does for the picture reduced by 2 ** scale, between two levels by their logarithms."""
+        """Return what `coarse_sigma` does for the picture reduced by 2 ** scale, interpolated between two levels."""
         points, low = smooth_points(tone), int(scale)
         lower, upper = (np.maximum(self.sigma(points, region, scale=low + n), 1e-9) for n in (0, 1))
         return repeat_points(lower * (upper / lower) ** np.float32(scale - low), tone.shape)

@@ -28,7 +28,7 @@ def measure_steps(picture: np.ndarray) -> float | None:
     """
     tone = np.clip(tone_of(picture), 0, 1) * DISPLAY
     rise = np.abs(np.diff(tone, axis=1))
-    if (rise < _EQUAL).mean() <= _MOSTLY_EQUAL:
+    if not rise.size or (rise < _EQUAL).mean() <= _MOSTLY_EQUAL:
         return None
     steps = rise[(rise >= _STEP_RANGE[0]) & (rise < _STEP_RANGE[1])]
     return float(np.median(steps)) if steps.size > _FEW_STEPS * rise.size else None

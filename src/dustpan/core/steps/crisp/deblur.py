@@ -37,9 +37,7 @@ class DeblurParams(Params):
     angle: float = param(
         "Angle", 0.0, "Of the motion, counterclockwise from level.", unit="deg", low=0.0, high=180.0, step=1.0
     )
-    iterations: int = param(
-        "Iterations", 15, "More take more of the blur back, and more time.", low=1, high=60, step=1
-    )
+    iterations: int = param("Iterations", 15, "More take more of the blur back, and more time.", low=1, high=60, step=1)
     damping: float = param("Damping", 0.5, "Higher leaves alone what may be noise.", low=0.0, high=1.0, step=0.05)
     strength: float = param("Strength", 1.0, "How much of the result is taken.", low=0.0, high=1.0, step=0.05)
 

@@ -8,7 +8,15 @@ from functools import partial
 import numpy as np
 
 from dustpan.core.document.params import Params, param
-from dustpan.core.filters.compression import Crop, Steps, find_colour_corner, find_steps, halve_crop, rounding_errors, split_luma
+from dustpan.core.filters.compression import (
+    Crop,
+    Steps,
+    find_colour_corner,
+    find_steps,
+    halve_crop,
+    rounding_errors,
+    split_luma,
+)
 from dustpan.core.filters.deblock import SUPPORT, Rounding, deblock_tile
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Survey
