@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import os
 import random
 from pathlib import Path
 
@@ -10,7 +11,7 @@ import exiv2
 import numpy as np
 import pytest
 import tifffile
-from PIL import Image, IptcImagePlugin
+from PIL import Image, IptcImagePlugin, PngImagePlugin
 
 from dustpan.batch.run import Order, clean_one
 from dustpan.core.document.remedy import Remedy
@@ -18,9 +19,9 @@ from dustpan.core.document.route import Route
 from dustpan.core.errors import DustpanError, PictureError, SaveError
 from dustpan.core.picture.source import Metadata
 from dustpan.core.work.cancel import Token
-from dustpan.files import exif, raw, read_picture
+from dustpan.files import atomic, exif, raw, read_picture
 from dustpan.files.atomic import check_name, drop_unfinished, save_whole
-from dustpan.files.save import FORMATS, own_format, save_picture
+from dustpan.files.save import FORMATS, losses, own_format, save_picture
 
 SAMPLES = Path(__file__).parent / "samples"
 
@@ -50,13 +51,13 @@ def test_letters_past_ascii_stay_letters(tmp_path):
 def test_notes_are_readable_by_others_and_none_are_invented(tmp_path):
     source = read_picture(SAMPLES / "meta.tif")
     assert source.metadata.iptc and source.metadata.xmp and source.metadata.profile
-    assert source.metadata.resolution == pytest.approx((299.72, 149.86), rel=1e-3)  # both, each its own
+    assert source.metadata.resolution == pytest.approx((149.86, 299.72), rel=1e-3)  # turned, as its pixels are
     for name in ("jpeg", "png16", "tiff16"):
         target = tmp_path / f"m{FORMATS[name].suffixes[0]}"
         pixels = source.pixels if name != "jpeg" else (source.pixels >> 8).astype(np.uint8)
         save_picture(target, pixels, source.metadata, FORMATS[name])
         with Image.open(target) as other:
-            assert other.info["dpi"] == pytest.approx((299.72, 149.86), abs=0.6)
+            assert other.info["dpi"] == pytest.approx((149.86, 299.72), abs=0.6)
             assert other.info["icc_profile"] == source.metadata.profile
             if name == "jpeg":
                 assert IptcImagePlugin.getiptcinfo(other)[2, 5] == b"Title"
@@ -200,9 +201,11 @@ def test_any_name_is_read_and_written(tmp_path, name):
 
 
 def test_unfinished_files_are_swept_up(tmp_path, monkeypatch):
-    gone, own = tmp_path / ".dustpan-999999999-x.png", tmp_path / ".dustpan-notes.png"
-    for path in (gone, own):
-        path.write_bytes(b"x")
+    machine = atomic._machine()
+    gone = [f".dustpan-{machine}-999999999-5-x.png", f".dustpan-{machine}-{os.getpid()}-5-x.png"]  # the number anew
+    kept = [".dustpan-notes.png", ".dustpan-0a0b0c0d0e0f-999999999-5-x.png", f"{atomic._own_prefix()}x.png"]
+    for name in (*gone, *kept):
+        (tmp_path / name).write_bytes(b"x")
 
     def write(part):
         part.write_bytes(b"half")
@@ -211,8 +214,7 @@ def test_unfinished_files_are_swept_up(tmp_path, monkeypatch):
         part.write_bytes(b"whole")
 
     save_whole(tmp_path / "out.png", write, overwrite=False)
-    assert not gone.exists() and own.exists()
-    assert sorted(p.name for p in tmp_path.iterdir()) == [".dustpan-notes.png", "out.png"]
+    assert sorted(path.name for path in tmp_path.iterdir()) == sorted([*kept, "out.png"])  # another machine's stay
 
 
 def mutated(data: bytes, rng: random.Random) -> bytes:
@@ -268,3 +270,53 @@ def test_tables_and_halved_colour_of_a_jpeg_are_kept(tmp_path):
         assert compression.luminance[0, 0] < compression.luminance[7, 7] < compression.chroma[7, 7] + 60
     Image.fromarray(pixels).save(tmp_path / "a.png")
     assert read_picture(tmp_path / "a.png").compression is None
+
+
+def test_what_is_broken_or_too_large_is_left_out_and_said_and_the_picture_is_written(tmp_path):
+    pixels = np.full((20, 30, 3), 90, np.uint8)
+    packet = b"<x:xmpmeta xmlns:x='adobe:ns:meta/'>" + b"a" * 70_000
+    for metadata, word in (
+        (Metadata(xmp=b"just words"), "XMP"),
+        (Metadata(xmp=packet), "XMP"),
+        (Metadata(profile=b"no profile at all"), "profile"),
+    ):
+        for name in ("jpeg", "webp", "png"):
+            target = tmp_path / f"out{FORMATS[name].suffixes[0]}"
+            lost = save_picture(target, pixels, metadata, FORMATS[name], overwrite=True)
+            again = read_picture(target)
+            assert again.pixels.shape == pixels.shape
+            kept = again.metadata.profile if word == "profile" else again.metadata.xmp
+            assert kept or any(word in text for text in lost), (name, word)
+
+
+def test_the_size_that_exif_tells_is_that_of_the_output(tmp_path):
+    block = exif.make_block({"Exif.Photo.PixelXDimension": "6000", "Exif.Photo.PixelYDimension": "4000"})
+    for name in ("jpeg", "png", "tiff8", "webp"):
+        target = tmp_path / f"out{FORMATS[name].suffixes[0]}"
+        save_picture(target, np.zeros((20, 30, 3), np.uint8), Metadata(exif=block), FORMATS[name])
+        written = exiv2.ImageFactory.open(str(target))
+        written.readMetadata()
+        tags = written.exifData()
+        assert [tags[f"Exif.Photo.Pixel{axis}Dimension"].toInt64() for axis in "XY"] == [30, 20]
+
+
+def test_notes_that_no_output_keeps_are_told_when_it_is_written(tmp_path):
+    notes = PngImagePlugin.PngInfo()
+    notes.add_text("Title", "night")
+    Image.new("L", (20, 20), 90).save(tmp_path / "text.png", pnginfo=notes)
+    Image.new("L", (20, 20), 90).save(tmp_path / "comment.jpg", comment=b"by hand")
+    tifffile.imwrite(tmp_path / "geo.tif", np.zeros((20, 20), np.uint8), extratags=[(33550, "d", 3, (1, 1, 0), True)])
+    for name, word in (("text.png", "Title"), ("comment.jpg", "comment"), ("geo.tif", "GeoTIFF")):
+        source = read_picture(tmp_path / name)
+        assert any(word in text for text in losses(source, FORMATS["png"])) and not source.messages
+    Image.new("L", (20, 20), 90).save(tmp_path / "plain.png")
+    assert not losses(read_picture(tmp_path / "plain.png"), FORMATS["png"])
+
+
+def test_a_header_that_counts_axes_without_end_is_refused_at_once(tmp_path):
+    path = tmp_path / "axes.fits"
+    for count in ("99999999", "-5", "4E9"):
+        cards = ["SIMPLE  =                    T", "BITPIX  =                    8", f"NAXIS   = {count:>20}", "END"]
+        path.write_bytes("".join(card.ljust(80) for card in cards).ljust(2880).encode())
+        with pytest.raises(PictureError, match="axes"):
+            read_picture(path)

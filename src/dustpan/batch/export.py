@@ -32,8 +32,10 @@ def export_picture(
     pool: Pool | None = None,
     token: Token | None = None,
     progress: Progress = no_progress,
-) -> None:
+) -> tuple[str, ...]:
     """Render a plan in a format's depth and save it with all that belongs to its source.
+
+    Returns a sentence for each note of the source that could not be written.
 
     Parameters
     ----------
@@ -56,7 +58,7 @@ def export_picture(
     if fmt.raw:
         mosaic = render_mosaic(engine, plan, pool=pool, token=token, progress=progress)
         save_raw(target, source, mosaic, overwrite=overwrite, sources=sources, check=token.check)
-        return
+        return ()
     pixels = render_native(engine, plan, fmt, pool=pool, token=token, progress=progress)
     token.check()
     wanted = fit_within((source.width, source.height), finish.size)
@@ -68,7 +70,7 @@ def export_picture(
         premultiplied=(fmt.alpha_kind or source.alpha_kind) == "premultiplied",
         viewing=finish.viewing,
     )
-    save_picture(
+    return save_picture(
         target,
         pixels,
         source.metadata,

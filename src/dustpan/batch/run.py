@@ -200,7 +200,7 @@ def clean_one(
     route = order.remedy.route if order.remedy else propose_route(engine, check=token.check)
     plan = engine.plan(Document(route), check=token.check)
     harm = [] if fmt.raw else judge_harm(engine, plan, token)
-    export_picture(
+    unwritten = export_picture(
         engine,
         plan,
         target,
@@ -222,7 +222,7 @@ def clean_one(
         "width": width,
         "height": height,
         "steps": _steps_used(plan, fmt),
-        "messages": [*source.messages, *_left_out(route, source), *wishes, *losses(source, fmt)],
+        "messages": [*source.messages, *_left_out(route, source), *wishes, *losses(source, fmt), *unwritten],
         "seconds": round(time.perf_counter() - begun, 3),
         "remedy": remedy_to_json(used_remedy(order, engine, plan, route, fmt)),
         "harm": harm,

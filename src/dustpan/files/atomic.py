@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import contextlib
 import glob
+import hashlib
 import os
+import platform
 import tempfile
 from collections.abc import Callable, Iterable
+from functools import cache
 from pathlib import Path
 
 from dustpan.core.errors import SaveError
 
-_PREFIX = ".dustpan-"  # of unfinished files, followed by the number of the process that writes it
+_PREFIX = ".dustpan-"  # of unfinished files, followed by the machine, the process that writes it and when that began
 _under_way: set[Path] = set()
 _cleaned: set[Path] = set()  # folders already looked through by this process
 
@@ -57,7 +60,7 @@ def save_whole(
     _clean_left_over(target.parent)
     part = None
     try:
-        handle, name = tempfile.mkstemp(prefix=f"{_PREFIX}{os.getpid()}-", suffix=target.suffix[:16], dir=target.parent)
+        handle, name = tempfile.mkstemp(prefix=_own_prefix(), suffix=target.suffix[:16], dir=target.parent)
         os.close(handle)
         part = Path(name)
         _under_way.add(part)
@@ -80,14 +83,36 @@ def drop_unfinished() -> None:
             part.unlink(missing_ok=True)
 
 
+@cache
+def _machine() -> str:
+    """Return what tells this machine from others that write into the same folder."""
+    name = platform.node().encode()
+    with contextlib.suppress(OSError):
+        name += Path("/etc/machine-id").read_bytes()
+    return hashlib.blake2b(name, digest_size=6).hexdigest()
+
+
+def _begun(process: int) -> str:
+    """Return when a process of this machine began, or nothing when it is not there."""
+    try:
+        about = Path(f"/proc/{process}/stat").read_text()
+    except OSError:
+        return ""
+    return about.rpartition(")")[2].split()[19]  # clock ticks since the machine was started
+
+
+def _own_prefix() -> str:
+    return f"{_PREFIX}{_machine()}-{os.getpid()}-{_begun(os.getpid())}-"
+
+
 def _clean_left_over(folder: Path) -> None:
-    """Remove unfinished files in a folder whose process is no longer there."""
+    """Remove unfinished files in a folder that a process of this machine has left, which is no longer there."""
     if folder in _cleaned:
         return
     _cleaned.add(folder)
-    for left in folder.glob(f"{glob.escape(_PREFIX)}*"):
-        number = left.name.removeprefix(_PREFIX).split("-")[0]
-        if number.isdigit() and not os.path.exists(f"/proc/{number}"):
+    for left in folder.glob(f"{glob.escape(_PREFIX)}{_machine()}-*"):
+        process, _, rest = left.name.removeprefix(f"{_PREFIX}{_machine()}-").partition("-")
+        if process.isdigit() and _begun(int(process)) != rest.partition("-")[0]:
             with contextlib.suppress(OSError):
                 left.unlink()
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 import struct
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -19,6 +19,7 @@ import pyvips
 from dustpan.core.picture.source import Metadata
 
 ORIENTATION = "Exif.Image.Orientation"
+TURNED = (5, 6, 7, 8)  # orientations that exchange rows and columns
 #: Tags of a TIFF's first directory that describe the picture rather than its storage.
 DESCRIPTIVE = (
     "ImageDescription",
@@ -143,6 +144,8 @@ def upright(block: bytes) -> bytes:
             return block
         orientation = found.toInt64()
         tags[ORIENTATION] = exiv2.UShortValue(1)
+        if orientation in TURNED:
+            _exchange(tags, "Exif.Image.XResolution", "Exif.Image.YResolution")
         thumb = exiv2.ExifThumb(tags)
         small = bytes(thumb.copy().data())
         if small:
@@ -153,6 +156,32 @@ def upright(block: bytes) -> bytes:
     return _with_data(block, turn, block)
 
 
+_WIDTH, _HEIGHT = 0xA002, 0xA003  # of the picture, in the EXIF directory
+
+
+def with_size(block: bytes, width: int, height: int) -> bytes:
+    """Return a block that tells the size of the picture it goes with, where it tells one; all else byte for byte."""
+    data = bytearray(block)
+    order = "<" if block[:2] == b"II" else ">"
+    try:
+        first = struct.unpack_from(order + "I", data, 4)[0]
+        pointers = dict(_entries(data, order, first))
+        at = struct.unpack_from(order + "I", data, pointers[EXIF_IFD] + 8)[0]
+        for tag, entry in _entries(data, order, at):
+            if tag in (_WIDTH, _HEIGHT):
+                struct.pack_into(order + "HII", data, entry + 2, 4, 1, width if tag == _WIDTH else height)
+    except (struct.error, KeyError):
+        return block
+    return bytes(data)
+
+
+def _entries(data: bytearray, order: str, at: int) -> Iterator[tuple[int, int]]:
+    """Yield the tag and the position of each entry of a directory."""
+    for number in range(min(struct.unpack_from(order + "H", data, at)[0], 512)):
+        entry = at + 2 + 12 * number
+        yield struct.unpack_from(order + "H", data, entry)[0], entry
+
+
 def _turned_thumbnail(data: bytes, orientation: int) -> bytes:
     try:
         image = pyvips.Image.new_from_buffer(data, "").copy()
@@ -160,6 +189,14 @@ def _turned_thumbnail(data: bytes, orientation: int) -> bytes:
         return image.autorot().jpegsave_buffer(keep="none", Q=85)
     except pyvips.Error:
         return b""
+
+
+def _exchange(tags: Any, first: str, other: str) -> None:
+    """Exchange the values of two tags, where both are there."""
+    found = [tags.findKey(exiv2.ExifKey(key)) for key in (first, other)]
+    if tags.end() not in found:
+        values = [item.value().clone() for item in found]
+        tags[first], tags[other] = values[1], values[0]
 
 
 _XMP_TURN = (
@@ -198,28 +235,49 @@ def _describes(item: Any) -> bool:
     return group not in _STORAGE_GROUPS
 
 
-def put(path: Path, metadata: Metadata) -> None:
+def put(path: Path, metadata: Metadata) -> tuple[str, ...]:
     """Put a picture's EXIF, XMP and IPTC into a JPEG, PNG or WebP file (WebP has no place for IPTC).
 
-    Raises OSError when the library can't write them.
+    Returns a sentence for each that could not be written, as it is broken or too large: the picture is worth more.
     """
-    if not (metadata.exif or metadata.xmp or metadata.iptc):
-        return
+    blocks = {"EXIF": metadata.exif, "XMP": metadata.xmp, "IPTC": metadata.iptc}
+    given = {name: block for name, block in blocks.items() if block}
+    if not given:
+        return ()
     with _lock:
-        try:
-            image = _open(path.read_bytes())
-            if metadata.exif:
-                image.setExifData(_open(metadata.exif).exifData())
-            if metadata.xmp:
-                image.setXmpPacket(metadata.xmp.decode("utf-8", "replace"))
-                image.writeXmpFromPacket(True)
-            if metadata.iptc:
-                image.setIptcData(_open(_with_records(metadata.iptc)).iptcData())
-            image.writeMetadata()
-            data = _bytes_of(image)
-        except _FAULTS as fault:
-            raise OSError(f"its notes can't be written ({fault})") from fault
+        plain = path.read_bytes()
+        data = _with_notes(plain, given)
+        if data is None:  # some of them: found one after the other
+            data, kept = plain, dict[str, bytes]()
+            for name, block in given.items():
+                more = _with_notes(plain, kept | {name: block})
+                if more is not None:
+                    data, kept = more, kept | {name: block}
+            given = {name: block for name, block in given.items() if name not in kept}
+        else:
+            given = {}
     path.write_bytes(data)
+    return tuple(f"Its {name} is broken or too large for this format: it is left out." for name in given)
+
+
+def _with_notes(data: bytes, blocks: Mapping[str, bytes]) -> bytes | None:
+    """Return a file with notes put in, or None where the library can't write them or leaves some out unsaid."""
+    try:
+        image = _open(data)
+        if "EXIF" in blocks:
+            image.setExifData(_open(blocks["EXIF"]).exifData())
+        if "XMP" in blocks:
+            image.setXmpPacket(blocks["XMP"].decode("utf-8", "replace"))
+            image.writeXmpFromPacket(True)
+        if "IPTC" in blocks:
+            image.setIptcData(_open(_with_records(blocks["IPTC"])).iptcData())
+        image.writeMetadata()
+        written = _bytes_of(image)
+        again = _open(written)
+    except _FAULTS:
+        return None
+    lost = ("EXIF" in blocks and again.exifData().empty()) or ("XMP" in blocks and not again.xmpPacket())
+    return None if lost else written
 
 
 def _with_records(records: bytes) -> bytes:

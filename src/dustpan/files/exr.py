@@ -146,8 +146,11 @@ def _colours(path: Path, channels: list[str]) -> list[str]:
 
 
 def _other_primaries(header: Mapping[str, Any]) -> bool:
-    given = header.get("chromaticities")
-    return given is not None and not np.allclose(np.ravel(given)[:8], _SRGB, atol=2e-3)
+    try:
+        given = np.ravel(header["chromaticities"])[:8].astype(np.float64)
+    except (KeyError, TypeError, ValueError):  # none, or no eight numbers
+        return "chromaticities" in header
+    return given.shape != (8,) or not np.allclose(given, _SRGB, atol=2e-3)
 
 
 def _resolution(header: Mapping[str, Any]) -> tuple[float, float] | None:

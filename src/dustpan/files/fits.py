@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import mmap
 import warnings
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 import numpy as np
 from astropy.io import fits
@@ -38,6 +39,7 @@ _STRUCTURE = (
 
 
 _MOST_AXES = 8
+_CARD, _AXES = 80, b"NAXIS   ="  # bytes of a header's line, and how the one begins that counts axes
 _DENSITY = ("XDENSITY", "YDENSITY")
 _BLOCKS = ("exif", "xmp", "iptc", "profile")  # of other formats: one extension of bytes each
 
@@ -47,8 +49,10 @@ def read(path: Path) -> Source:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            with open(path, "rb") as opened, fits.open(opened, memmap=False) as file:
-                return _read_first(path, file)
+            with open(path, "rb") as opened:
+                _check_counts(path, opened)
+                with fits.open(opened, memmap=False) as file:
+                    return _read_first(path, file)
     except (PictureError, MemoryError):
         raise
     except Exception as fault:  # the library has no one error for a damaged file
@@ -82,9 +86,22 @@ def _read_first(path: Path, file: fits.HDUList) -> Source:
         linear=True,
         metadata=_metadata(header, native, _read_blocks(file)),
         messages=tuple(note for note, holds in notes.items() if holds),
+        unkept=_unkept(file, pictures[0]),
         non_finite=non_finite,
         exact=exact,
     )
+
+
+def _unkept(file: fits.HDUList, picture: Any) -> tuple[str, ...]:
+    """Return what a file holds beside its picture that no output keeps."""
+    others = [unit for unit in file[1:] if unit is not picture and unit.name.lower() not in _BLOCKS]
+    tables = sum(not unit.is_image for unit in others)
+    cards = picture is not file[0] and any(card.keyword not in _STRUCTURE for card in file[0].header.cards)
+    said = {
+        f"{tables} table{'s' * (tables > 1)} beside the picture {'are' if tables > 1 else 'is'} left out.": tables,
+        "The cards of the file's first header are left out.": cards,
+    }
+    return tuple(text for text, holds in said.items() if holds)
 
 
 def _check_planes(path: Path, header: fits.Header) -> None:
@@ -111,6 +128,19 @@ def _metadata(header: fits.Header, native: dict[str, Any], blocks: dict[str, byt
         resolution=(float(density[0]), float(density[1])) if all(isinstance(d, int | float) for d in density) else None,
         **blocks,
     )
+
+
+def _check_counts(path: Path, opened: BinaryIO) -> None:
+    """Raise PictureError where any header counts more axes than FITS has: the library would go over each of them."""
+    with mmap.mmap(opened.fileno(), 0, access=mmap.ACCESS_READ) as content:
+        at = content.find(_AXES)
+        while at >= 0:
+            text = content[at + len(_AXES) : at + _CARD].split(b"/")[0].strip()
+            if at % _CARD == 0 and not (text.isdigit() and int(text) <= 999):
+                raise PictureError(
+                    f"{path}: says it has {text[:20].decode('ascii', 'replace')} axes; up to 999 can be."
+                )
+            at = content.find(_AXES, at + 1)
 
 
 def _check_axes(path: Path, file: fits.HDUList) -> None:

@@ -9,8 +9,8 @@ import numpy as np
 from PIL import Image, JpegImagePlugin, UnidentifiedImageError
 
 from dustpan.core.picture.source import Compression
+from dustpan.files.exif import TURNED
 
-_TURNED = (5, 6, 7, 8)  # EXIF orientations that exchange rows and columns
 _FROM_RIGHT, _FROM_BELOW = (2, 3, 7, 8), (3, 4, 6, 7)  # those after which blocks are counted from the far sides
 
 
@@ -32,7 +32,7 @@ def read_compression(path: Path, orientation: int) -> Compression | None:
     across, down = (max(layer[axis] for layer in layers) > min(layer[axis] for layer in layers) for axis in (1, 2))
     width, height = size[0] % (16 if across else 8), size[1] % (16 if down else 8)
     corner = width * (orientation in _FROM_RIGHT), height * (orientation in _FROM_BELOW)
-    if orientation in _TURNED:  # what was the right or lower side of the file may be the upper or left one
+    if orientation in TURNED:  # what was the right or lower side of the file may be the upper or left one
         steps = [table.T for table in steps]
         corner = height * (orientation in (6, 7)), width * (orientation in (7, 8))
     return Compression(steps[0], steps[-1], across or down, corner)

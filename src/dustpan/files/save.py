@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +13,7 @@ from dustpan.core.picture.source import Metadata, Source
 from dustpan.core.render.output import Output
 from dustpan.core.work.cancel import Check, no_check
 from dustpan.files.atomic import save_whole
+from dustpan.files.exif import with_size
 
 
 @dataclass(frozen=True)
@@ -103,7 +104,9 @@ def losses(source: Source, fmt: Format) -> list[str]:
         lost.append("Light over white is cut off.")
     if source.layers and fmt.name != "exr":
         lost.append(f"{len(source.layers)} other channels are left out.")
-    return lost
+    if source.metadata.iptc and fmt.name == "webp":
+        lost.append("WebP has no place for IPTC: it is left out.")
+    return [*lost, *source.unkept]
 
 
 def save_picture(
@@ -118,8 +121,10 @@ def save_picture(
     layers: Mapping[str, np.ndarray] | None = None,
     alpha_kind: str = "straight",
     check: Check = no_check,
-) -> None:
+) -> tuple[str, ...]:
     """Write rendered pixels whole or not at all; raises SaveError that names the file.
+
+    Returns a sentence for each note of the metadata that could not be written.
 
     Parameters
     ----------
@@ -131,6 +136,10 @@ def save_picture(
     alpha_kind : of the source, for formats that say which kind theirs is.
     check : raises to stop before the file is renamed.
     """
+
+    height, width = pixels.shape[:2]
+    metadata = replace(metadata, exif=with_size(metadata.exif, width, height)) if metadata.exif else metadata
+    lost: list[str] = []
 
     def write(part: Path) -> None:
         if fmt.name.startswith("tiff"):
@@ -149,9 +158,10 @@ def save_picture(
             from dustpan.files import vips
 
             saver = fmt.name.removesuffix("16")
-            vips.write(part, pixels, metadata, saver=saver, quality=quality)
+            lost.extend(vips.write(part, pixels, metadata, saver=saver, quality=quality))
 
     save_whole(target, write, overwrite=overwrite, sources=sources, check=check)
+    return tuple(lost)
 
 
 def check_format(target: Path, source: Source, fmt: Format) -> None:

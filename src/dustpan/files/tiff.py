@@ -44,6 +44,8 @@ _FAULTS = (
     AttributeError,
     OverflowError,
 )
+_GEO = (33550, 33922, 34264, 34735, 34736, 34737, 42112, 42113)  # tags that place a picture on the earth
+_GEO_LEFT_OUT = "Its GeoTIFF tags are left out."
 _PHOTOMETRIC = {0: "white is zero", 1: "grey", 2: "RGB", 3: "palette"}
 
 
@@ -89,6 +91,7 @@ def _read_page(path: Path, file: tifffile.TiffFile) -> Source:
         linear=pixels.dtype == np.float32 and not metadata.profile,
         metadata=metadata,
         messages=_notes(file, stored, pixels.dtype, non_finite is not None),
+        unkept=(_GEO_LEFT_OUT,) if any(tag in page.tags for tag in _GEO) else (),
         alpha_kind=kind,
         non_finite=non_finite,
     )
@@ -201,6 +204,8 @@ def _metadata(path: Path, page) -> Metadata:
     if across and down and across[1] and down[1] and unit in (2, 3):
         scale = 2.54 if unit == 3 else 1.0
         resolution = (across[0] / across[1] * scale, down[0] / down[1] * scale)
+        if int(_tag(page, "Orientation", 1)) in exif.TURNED:
+            resolution = resolution[::-1]
     return Metadata(
         exif=block,
         xmp=exif.upright_xmp(_as_bytes(_tag(page, "XMP", b""))),

@@ -21,6 +21,8 @@ from dustpan.files.limits import check_size
 
 _BLOCKS = {"exif": "exif-data", "xmp": "xmp-data", "iptc": "iptc-data", "profile": "icc-profile-data"}
 _MM_PER_INCH = 25.4
+_LOOKED_AT = 1 << 18  # bytes in which notes stand
+_USUAL_GAMMA = 45455  # of PNG files in sRGB
 _PNG_HEAD = 33  # bytes: the signature and the first chunk
 _PNG_IPTC = "Raw profile type iptc"  # keyword of the text chunk: its length, then the resource in hexadecimal digits
 
@@ -37,9 +39,9 @@ def read(path: Path) -> Source:
                 pyvips.Source.new_from_descriptor(file.fileno()), "", access="sequential", fail_on="error"
             )
             check_size(path, image.width, image.height, image.bands)
-            metadata = _metadata(image, head)
-            notes = _notes(image, head)
             orientation = int(image.get("orientation")) if "orientation" in image.get_fields() else 1
+            metadata = _metadata(image, head, turned=orientation in exif.TURNED)
+            notes, unkept = _notes(image, head), _unkept(image, path)
             image, messages = _plain(image.autorot())
             pixels = image.numpy()
     except pyvips.Error as fault:
@@ -52,7 +54,15 @@ def read(path: Path) -> Source:
         pixels, alpha = np.ascontiguousarray(pixels[..., :-1]), np.ascontiguousarray(pixels[..., -1])
     compression = read_compression(path, orientation) if head[:2] == b"\xff\xd8" else None
     messages = (*messages, *notes)
-    return Source(pixels, name=path.name, alpha=alpha, metadata=metadata, messages=messages, compression=compression)
+    return Source(
+        pixels,
+        name=path.name,
+        alpha=alpha,
+        metadata=metadata,
+        messages=messages,
+        unkept=unkept,
+        compression=compression,
+    )
 
 
 def _notes(image: pyvips.Image, head: bytes) -> tuple[str, ...]:
@@ -62,6 +72,38 @@ def _notes(image: pyvips.Image, head: bytes) -> tuple[str, ...]:
     if head[:4] == b"\x89PNG" and b"tRNS" in head and head[25] in (0, 2):
         return ("Its one transparent colour was opened as alpha.",)
     return ()
+
+
+def _unkept(image: pyvips.Image, path: Path) -> tuple[str, ...]:
+    """Return what such a file may hold beside its picture that no output keeps."""
+    texts = sorted(
+        field.split("-", 3)[-1]
+        for field in image.get_fields()
+        if field.startswith("png-comment-") and not field.endswith((_PNG_IPTC, "XML:com.adobe.xmp"))
+    )
+    said = [f"Its text notes are left out: {', '.join(texts[:5])}."] if texts else []
+    with open(path, "rb") as file:
+        head = file.read(_LOOKED_AT)
+    if head[:2] == b"\xff\xd8" and _has_comment(head):
+        said.append("Its comment is left out.")
+    if head[:4] == b"\x89PNG":
+        at = head.find(b"gAMA")
+        gamma = int.from_bytes(head[at + 4 : at + 8], "big") if at > 0 else _USUAL_GAMMA
+        if b"cICP" in head:
+            said.append("Its cICP note is left out: its colours are taken for sRGB.")
+        if abs(gamma - _USUAL_GAMMA) > _USUAL_GAMMA // 100 and b"iCCP" not in head and b"sRGB" not in head:
+            said.append("Its gAMA note is left out: its tones are taken for sRGB.")
+    return tuple(said)
+
+
+def _has_comment(head: bytes) -> bool:
+    """Return whether a JPEG has a comment before its picture."""
+    at = 2
+    while at + 4 <= len(head) and head[at] == 0xFF and head[at + 1] not in (0xD9, 0xDA):
+        if head[at + 1] == 0xFE:
+            return True
+        at += 2 + int.from_bytes(head[at + 2 : at + 4], "big")
+    return False
 
 
 def _plain(image: pyvips.Image) -> tuple[pyvips.Image, tuple[str, ...]]:
@@ -77,7 +119,7 @@ def _plain(image: pyvips.Image) -> tuple[pyvips.Image, tuple[str, ...]]:
     return image, messages
 
 
-def _metadata(image: pyvips.Image, head: bytes) -> Metadata:
+def _metadata(image: pyvips.Image, head: bytes, *, turned: bool) -> Metadata:
     fields = set(image.get_fields())
     blocks: dict[str, Any] = {name: bytes(image.get(field)) for name, field in _BLOCKS.items() if field in fields}
     texts = (_text(image, field) for field in fields if field.startswith("png-comment-") and field.endswith(_PNG_IPTC))
@@ -89,6 +131,8 @@ def _metadata(image: pyvips.Image, head: bytes) -> Metadata:
     resolution = _png_resolution(head)
     if "resolution-unit" in fields and (image.xres, image.yres) != (1.0, 1.0):  # what is said when nothing is known
         resolution = (image.xres * _MM_PER_INCH, image.yres * _MM_PER_INCH)
+    if turned and resolution:
+        resolution = resolution[::-1]
     lossless = b"VP8L" in head  # the picture's own chunk; extended files have it after their profile
     native = ("webp", {"lossless": lossless}) if head[:4] == b"RIFF" else None
     return Metadata(**blocks, resolution=resolution, native=native, **exif.facts(blocks["exif"]))
@@ -131,15 +175,19 @@ def _reason(fault: pyvips.Error) -> str:
     return lines[-1] if lines else str(fault.message)
 
 
-def write(path: Path, pixels: np.ndarray, metadata: Metadata, *, saver: str, quality: int) -> None:
-    """Write H x W x 1 to 4 (last channel alpha when even), uint8 or uint16; a lossless WebP stays one."""
+def write(path: Path, pixels: np.ndarray, metadata: Metadata, *, saver: str, quality: int) -> tuple[str, ...]:
+    """Write H x W x 1 to 4 (last channel alpha when even), uint8 or uint16; a lossless WebP stays one.
+
+    Returns a sentence for each note that could not be written.
+    """
     height, width, bands = pixels.shape
     kind = "uchar" if pixels.dtype == np.uint8 else "ushort"
     image = pyvips.Image.new_from_memory(np.ascontiguousarray(pixels), width, height, bands, kind)
     names = {("uchar", False): "b-w", ("uchar", True): "srgb", ("ushort", False): "grey16", ("ushort", True): "rgb16"}
     changes: dict[str, Any] = {"interpretation": names[kind, bands >= 3]}
     image = image.copy(**changes)
-    if metadata.profile:
+    sound = metadata.profile[36:40] == b"acsp"  # the mark that every profile bears
+    if sound:
         image.set_type(pyvips.GValue.blob_type, "icc-profile-data", metadata.profile)
     native, kept = metadata.native if metadata.native else ("", {})
     lossless = native == "webp" and bool(kept["lossless"])
@@ -148,12 +196,19 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata, *, saver: str, qua
         "png": {"compression": 4},
         "webp": {"lossless": True, "exact": True} if lossless else {"Q": quality},
     }
+    save = getattr(image, f"{saver}save_buffer")
     try:
-        data = getattr(image, f"{saver}save_buffer")(keep="icc", **savers[saver])
+        try:
+            data = save(keep="icc", **savers[saver])
+        except pyvips.Error:
+            if not sound:
+                raise
+            data, sound = save(keep="none", **savers[saver]), False
     except pyvips.Error as fault:
         raise OSError(_reason(fault)) from fault  # names the target where it is caught
     path.write_bytes(_with_resolution(data, metadata.resolution))
-    exif.put(path, metadata)
+    lost = exif.put(path, metadata)
+    return ("Its colour profile is broken: it is left out.", *lost) if metadata.profile and not sound else lost
 
 
 def _with_resolution(data: bytes, resolution: tuple[float, float] | None) -> bytes:

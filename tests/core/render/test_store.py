@@ -9,9 +9,15 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tests.conftest import with_white_noise
 
+from dustpan.core.document.history import Document
 from dustpan.core.errors import Cancelled
+from dustpan.core.picture.source import Source
+from dustpan.core.render.engine import Engine
 from dustpan.core.render.store import Store, Stores, size_of
+from dustpan.core.steps import kinds
+from dustpan.core.steps.mend import banding, blocks, channel_shift, fringe, sensor_lines
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Pool
 from dustpan.core.work.sharing import run_shared
@@ -108,3 +114,42 @@ def test_sizes_count_each_array_once():
     assert size_of((array, [array, array[:10]])) == 4000 + 40
     assert size_of("a word") == size_of(None) > 0
     assert Stores.of(1 << 20).bases.budget == 1 << 30
+
+
+def test_nothing_found_is_kept_too_and_not_looked_for_again():
+    store, looked = Store(1 << 20), []
+    for _ in range(3):
+        assert store.get_or_make("nothing", lambda: looked.append(1)) is None
+    assert looked == [1]
+
+
+def test_what_steps_look_for_is_measured_once_for_proposing_analysing_and_finding(monkeypatch):
+    """Of each kind, whatever its result."""
+    calls: Counter[str] = Counter()
+    looking = {
+        "find_steps": blocks,
+        "measure_fringes": fringe,
+        "measure_shift": channel_shift,
+        "find_lines": sensor_lines,
+        "band_strength": banding,
+    }
+    for name, module in looking.items():
+
+        def counted(*given, _plain=getattr(module, name), _name=name, **how):
+            calls[_name] += 1
+            return _plain(*given, **how)
+
+        monkeypatch.setattr(module, name, counted)
+    noisy = with_white_noise(np.full((300, 400, 3), 0.4) + np.linspace(0, 0.2, 400)[None, :, None], 8)
+    engine = Engine(Source(noisy))
+    survey = engine.survey(engine.plan(Document()))
+    for kind in kinds().values():
+        kind.propose(survey), kind.findings(survey), kind.measured(survey)
+    first = dict(calls)
+    assert set(first) == set(looking)
+    for kind in kinds().values():
+        kind.propose(survey), kind.findings(survey), kind.measured(survey)
+        if not kind.develops:
+            kind.analyse(kind.params_type(), survey)
+    more = {name: calls[name] - first[name] for name in first if name != "band_strength"}
+    assert not any(more.values())

@@ -116,6 +116,8 @@ class Source:
     mosaic : what the pixels (H x W x 1) mean when they are a sensor's, still to be developed.
     alpha : H x W in the same type, or None.
     layers : other planes (H x W) by name, carried through untouched.
+    messages : what has to be said when it is opened, a sentence each.
+    unkept : what no output keeps of the file, a sentence each.
     alpha_kind : "straight", "premultiplied" (colours are multiplied by alpha) or "unspecified".
     non_finite : flat indices of the infinite and NaN values of the file, and those values; `pixels` holds 1 and 0 in
         their place. They are written back where no step has changed the pixel.
@@ -131,6 +133,7 @@ class Source:
     layers: Mapping[str, np.ndarray] = field(default_factory=dict)
     metadata: Metadata = field(default_factory=Metadata)
     messages: tuple[str, ...] = ()
+    unkept: tuple[str, ...] = ()
     mosaic: Mosaic | None = None
     alpha_kind: str = "straight"
     non_finite: tuple[np.ndarray, np.ndarray] | None = None

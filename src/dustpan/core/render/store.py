@@ -54,8 +54,8 @@ class Store:
         """
         while True:
             with self._lock:
-                if (found := self._get(key)) is not None:
-                    return found
+                if key in self._values:  # which may be None: what was looked for and is not there
+                    return self._get(key)
                 busy = self._being_made.get(key)
                 if busy is None:
                     self._being_made[key] = mine = threading.Event()

@@ -37,8 +37,8 @@ class Exporting(QObject):
             return
         task = session.tasks.begin("exporting", f"Exporting {shown_name(target)}", alone=False, loses=True)
 
-        def work() -> None:
-            export_picture(
+        def work() -> tuple[str, ...]:
+            return export_picture(
                 engine,
                 engine.plan(document, check=task.token.check),
                 target,
@@ -52,10 +52,10 @@ class Exporting(QObject):
                 progress=task.report,
             )
 
-        def tell(_: object) -> None:
+        def tell(unwritten: tuple[str, ...]) -> None:
             if session.path == path:
                 session.mark_safe(document)
-            session.told.emit(f"Saved {shown_name(target, whole=True)}", False)
+            session.told.emit(" ".join((f"Saved {shown_name(target, whole=True)}.", *unwritten)), False)
             self.saved.emit(str(target))
 
         session.conduct_task(task, work, tell)

@@ -145,8 +145,12 @@ def _reduced(offsets: np.ndarray, level: int) -> np.ndarray:
 def _strength(survey: Survey, columns: bool) -> tuple[bool, float, bool]:
     """Return whether the survey's crops show bands, how strong, and whether these were added to light.
 
-    Sensor lines are a matter of their own, and are left out.
+    Sensor lines are a matter of their own, and are left out. Told once.
     """
+    return survey.once(f"bands {columns}", lambda: _strength_without_lines(survey, columns))
+
+
+def _strength_without_lines(survey: Survey, columns: bool) -> tuple[bool, float, bool]:
     found = _strength_in(survey.crops, survey, columns)
     without = crops_without_lines(survey) if found[0] else None
     return found if without is None else _strength_in(without, survey, columns)

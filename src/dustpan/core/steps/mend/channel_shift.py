@@ -117,7 +117,11 @@ class ChannelShift(StepKind):
 
 
 def _measure(survey: Survey) -> dict[int, Shift | None]:
-    """Return the displacement of red and blue where it is found, in steps of 0.01 px."""
+    """Return the displacement of red and blue where it is found, in steps of 0.01 px; measured once."""
+    return survey.once("channel shift", lambda: _look_for(survey))
+
+
+def _look_for(survey: Survey) -> dict[int, Shift | None]:
     if survey.mosaic is not None or survey.grey:
         return {0: None, 2: None}
     detail = [float(cv2.Laplacian(tone_of(crop), cv2.CV_32F).std()) for crop in survey.crops]

@@ -132,6 +132,11 @@ class Fringe(StepKind):
 
 
 def _measure(survey: Survey, params: FringeParams) -> tuple[list[float], float, Points]:
+    """Return the hues of the rims, their strength and their places, measured once for each edge setting."""
+    return survey.once(f"rims {params.edge}", lambda: _look_for(survey, params))
+
+
+def _look_for(survey: Survey, params: FringeParams) -> tuple[list[float], float, Points]:
     if survey.mosaic is not None:
         return [], 0.0, ()
     hues, size, places = measure_fringes(

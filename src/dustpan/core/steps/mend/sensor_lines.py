@@ -109,6 +109,12 @@ def _apart(mosaic: Mosaic | None) -> int:
 
 
 def _find(survey: Survey, params: SensorLinesParams) -> LinesAnalysis | None:
+    """Return the lines, or None, looked for once with the settings that bear on it."""
+    asked = params.direction, params.period
+    return survey.once(f"lines {asked}", lambda: _look_for(survey, params))
+
+
+def _look_for(survey: Survey, params: SensorLinesParams) -> LinesAnalysis | None:
     """Return the lines, or None; what has no noise was drawn, and letters on a page repeat as lines do."""
     if survey.base_noise.luminance == 0:
         return None
@@ -127,7 +133,7 @@ def _find(survey: Survey, params: SensorLinesParams) -> LinesAnalysis | None:
 
 def crops_without_lines(survey: Survey) -> list[np.ndarray] | None:
     """Return a survey's crops with their lines brought back, or None where they have none."""
-    found = survey.once("lines", lambda: _find(survey, SensorLinesParams()))
+    found = _find(survey, SensorLinesParams())
     if found is None:
         return None
 
