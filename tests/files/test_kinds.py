@@ -17,6 +17,7 @@ from dustpan.batch.run import Order, clean_one
 from dustpan.core.document.remedy import Remedy
 from dustpan.core.document.route import Route
 from dustpan.core.errors import DustpanError, PictureError, SaveError
+from dustpan.core.picture.curve import SRGB_TO_XYZ
 from dustpan.core.picture.source import Metadata
 from dustpan.core.work.cancel import Token
 from dustpan.files import atomic, exif, raw, read_picture
@@ -320,3 +321,33 @@ def test_a_header_that_counts_axes_without_end_is_refused_at_once(tmp_path):
         path.write_bytes("".join(card.ljust(80) for card in cards).ljust(2880).encode())
         with pytest.raises(PictureError, match="axes"):
             read_picture(path)
+
+
+@pytest.mark.parametrize("dtype", [np.uint8, np.uint16])
+def test_lab_colours_keep_their_depth_and_an_inverted_grey_its_alpha(tmp_path, dtype):
+    top = int(np.iinfo(dtype).max)
+    lab = np.zeros((12, 16, 3), dtype)
+    lab[..., 0] = top // 2  # a middle grey: L* 50
+    tifffile.imwrite(tmp_path / "lab.tif", lab, photometric="cielab")
+    source = read_picture(tmp_path / "lab.tif")
+    assert source.pixels.dtype == dtype and "Lab" in source.messages[0]
+    assert np.abs(source.pixels / top - 119 / 255).max() < 0.004
+    grey = np.zeros((12, 16, 2), dtype)
+    grey[..., 0], grey[:6, :, 1] = top // 4, top
+    tifffile.imwrite(tmp_path / "white.tif", grey, photometric="miniswhite", extrasamples=["unassalpha"])
+    source = read_picture(tmp_path / "white.tif")
+    assert (source.pixels == top - top // 4).all() and (source.alpha == grey[..., 1]).all()
+
+
+def test_a_raw_file_that_holds_three_colours_at_each_pixel_opens_as_linear_light(tmp_path):
+    light = np.empty((24, 32, 3), np.uint16)
+    light[:] = np.linspace(2000, 30000, 32, dtype=np.uint16)[None, :, None]
+    xyz_to_camera = np.linalg.inv(SRGB_TO_XYZ).ravel()
+    matrix = [part for value in xyz_to_camera for part in (round(value * 10000), 10000)]
+    tags = [(50706, "B", 4, (1, 4, 0, 0), True), (50708, "s", 0, "Quillmark Q3", True)]
+    tags += [(50721, "2i", 9, matrix, True), (50728, "2I", 3, (1, 1) * 3, True)]
+    tifffile.imwrite(tmp_path / "linear.dng", light, photometric=34892, extratags=tags, metadata=None)
+    source = read_picture(tmp_path / "linear.dng")
+    assert source.mosaic is None and source.linear and source.pixels.shape == light.shape and source.messages
+    assert np.corrcoef(source.pixels[5, :, 1], light[5, :, 1])[0, 1] > 0.9999
+    assert np.ptp(source.pixels[5, 20]) < 0.02 * source.pixels[5, 20].max()  # a grey stays grey

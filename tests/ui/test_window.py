@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import threading
 
 import numpy as np
 import pytest
@@ -17,6 +18,7 @@ from dustpan.files.save import FORMATS, save_picture
 from dustpan.ui.export_dialog import ExportDialog
 from dustpan.ui.memory import Memory
 from dustpan.ui.picture.canvas import Canvas
+from dustpan.ui.session import exporting
 from dustpan.ui.widgets.sliders import NumberSlider
 
 
@@ -234,16 +236,27 @@ def test_zoom_keeps_the_point_under_the_pointer_and_panning_computes_nothing(ope
     assert {k: v for k, v in opened.session.engine.runs.items()} == runs
 
 
-def test_an_export_can_be_cancelled_and_leaves_no_file(opened, qtbot, tmp_path):
+def test_an_export_can_be_cancelled_and_leaves_no_file(opened, qtbot, tmp_path, monkeypatch):
     propose(opened, qtbot)
     target = tmp_path / "out.tif"
+    stopped, ended, export = threading.Event(), [], exporting.export_picture
+
+    def export_when_stopped(*given, **how):
+        stopped.wait(60)  # however fast the machine, it is cancelled while it runs
+        try:
+            return export(*given, **how)
+        finally:
+            ended.append(True)
+
+    monkeypatch.setattr(exporting, "export_picture", export_when_stopped)
     opened.session.exporting.export(target, "tiff16", quality=90, overwrite=False)
     line = opened.header.task_bar.lines[0]
     assert line.isVisible() and "out.tif" in line.label.text()
     qtbot.mouseClick(line.stop, Qt.MouseButton.LeftButton)
     assert not line.isVisible() and not opened.session.tasks.running
+    stopped.set()
+    qtbot.waitUntil(lambda: bool(ended), timeout=60_000)
     settle(opened, qtbot)
-    qtbot.wait(400)
     assert [path.name for path in tmp_path.iterdir() if path.is_file()] == []
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import struct
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -45,6 +46,7 @@ ENDINGS = (
     ".x3f",
 )
 _DNG_VERSION = 50706
+_LINEAR = "The file holds no mosaic but three colours at each pixel; it was balanced as the camera says."
 
 
 def is_raw(path: Path, head: bytes) -> bool:
@@ -73,7 +75,10 @@ def read(path: Path) -> Source:
     try:
         with open(path, "rb") as file, rawpy.imread(file) as raw:
             check_size(path, raw.sizes.raw_width, raw.sizes.raw_height, 1)
-            pixels, mosaic = _mosaic(path, raw)
+            if raw.raw_type == rawpy.RawType.Stack and raw.num_colors == 3:
+                pixels, mosaic = _linear(raw), None
+            else:
+                pixels, mosaic = _mosaic(path, raw)
     except PictureError:
         raise
     except (rawpy.LibRawError, OSError, ValueError, MemoryError, IndexError, AttributeError) as fault:
@@ -81,7 +86,17 @@ def read(path: Path) -> Source:
         raise PictureError(f"{path}: damaged or of a camera that is not known; it can't be read ({reason}).") from fault
     block = exif.from_tiff(path)
     metadata = Metadata(exif=block, native=("raw", {"file": path}), **exif.facts(block))
+    if mosaic is None:  # interpolated already: nothing of it can go into a mosaic again
+        return Source(pixels, name=path.name, linear=True, metadata=replace(metadata, native=None), messages=(_LINEAR,))
     return Source(pixels, name=path.name, mosaic=mosaic, metadata=metadata)
+
+
+def _linear(raw: rawpy.RawPy) -> np.ndarray:
+    """Return linear light of a file that holds three colours at each pixel, h x w x 3 float32, upright."""
+    developed = raw.postprocess(
+        gamma=(1, 1), no_auto_bright=True, use_camera_wb=True, output_bps=16, output_color=rawpy.ColorSpace.sRGB
+    )
+    return developed.astype(np.float32) / np.float32(65535)
 
 
 def _mosaic(path: Path, raw: rawpy.RawPy) -> tuple[np.ndarray, Mosaic]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import struct
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -46,6 +47,7 @@ _FAULTS = (
 )
 _GEO = (33550, 33922, 34264, 34735, 34736, 34737, 42112, 42113)  # tags that place a picture on the earth
 _GEO_LEFT_OUT = "Its GeoTIFF tags are left out."
+_LAB = 8, 9  # colours by CIE L*a*b*, signed or (as profiles have them) shifted
 _PHOTOMETRIC = {0: "white is zero", 1: "grey", 2: "RGB", 3: "palette"}
 
 
@@ -55,6 +57,8 @@ def read(path: Path) -> Source:
         with tifffile.TiffFile(path) as file:
             if len(file.pages) and int(file.pages[0].photometric) in _PHOTOMETRIC:  # type: ignore[union-attr]
                 return _read_page(path, file)
+            if len(file.pages) and int(file.pages[0].photometric) in _LAB:  # type: ignore[union-attr]
+                return _read_lab(path, file)
     except PictureError:
         raise
     except _FAULTS as fault:
@@ -109,6 +113,35 @@ def _notes(file: tifffile.TiffFile, stored: np.dtype, opened: np.dtype, non_fini
         "Its palette was opened as full colour.": page.photometric == 3,
     }
     return tuple(note for note, holds in notes.items() if holds)
+
+
+def _read_lab(path: Path, file: tifffile.TiffFile) -> Source:
+    """Read a page of L*a*b* colours, 8 or 16 bits, as sRGB of the same depth."""
+    page: Any = file.pages[0]
+    check_size(path, page.imagewidth, page.imagelength, page.samplesperpixel)
+    stored = page.asarray()
+    if page.planarconfig == 2 and stored.ndim == 3:
+        stored = np.moveaxis(stored, 0, -1)
+    if stored.dtype not in (np.uint8, np.uint16) or stored.ndim != 3 or stored.shape[2] < 3:
+        raise PictureError(f"{path}: its L*a*b* colours are stored as {stored.dtype}; 8 and 16 bits can be opened.")
+    deep = stored.dtype == np.uint16
+    unit = 256.0 if deep else 1.0
+    lab = stored[..., :3].astype(np.float32)
+    lab[..., 0] *= 100 / (65280.0 if deep and page.photometric == 9 else 65535.0 if deep else 255.0)
+    if page.photometric == 9:
+        lab[..., 1:] = lab[..., 1:] / unit - 128
+    else:
+        lab[..., 1:] = stored[..., 1:3].view(np.int16 if deep else np.int8) / unit
+    height, width = lab.shape[:2]
+    image = pyvips.Image.new_from_memory(np.ascontiguousarray(lab), width, height, 3, "float")
+    pixels = np.asarray(image.copy(interpretation="lab").colourspace("rgb16" if deep else "srgb").numpy())
+    quarter, mirrored = _TURNS.get(int(_tag(page, "Orientation", 1)), (0, False))
+    return Source(
+        _turned(pixels.astype(stored.dtype), quarter, mirrored),
+        name=path.name,
+        metadata=replace(_metadata(path, page), profile=b""),
+        messages=("Converted from Lab to sRGB.",),
+    )
 
 
 def _read_converted(path: Path) -> Source:
@@ -175,7 +208,8 @@ def _native(path: Path, pixels: np.ndarray, page) -> np.ndarray:
     if pixels.dtype.kind == "u" and 1 < bits < 8 * pixels.dtype.itemsize:
         pixels = _widened(pixels, bits)
     if page.photometric == 0 and pixels.dtype.kind == "u":
-        pixels = np.iinfo(pixels.dtype).max - pixels
+        pixels = pixels.copy()
+        pixels[..., :1] = np.iinfo(pixels.dtype).max - pixels[..., :1]  # not of an alpha behind it
     return np.ascontiguousarray(pixels)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import Counter
+from functools import partial
 
 import numpy as np
 import pytest
@@ -133,13 +134,13 @@ def test_what_steps_look_for_is_measured_once_for_proposing_analysing_and_findin
         "find_lines": sensor_lines,
         "band_strength": banding,
     }
+
+    def counted(name, plain, *given, **how):
+        calls[name] += 1
+        return plain(*given, **how)
+
     for name, module in looking.items():
-
-        def counted(*given, _plain=getattr(module, name), _name=name, **how):
-            calls[_name] += 1
-            return _plain(*given, **how)
-
-        monkeypatch.setattr(module, name, counted)
+        monkeypatch.setattr(module, name, partial(counted, name, getattr(module, name)))
     noisy = with_white_noise(np.full((300, 400, 3), 0.4) + np.linspace(0, 0.2, 400)[None, :, None], 8)
     engine = Engine(Source(noisy))
     survey = engine.survey(engine.plan(Document()))
