@@ -12,6 +12,7 @@ import numpy as np
 
 from dustpan.core.errors import PictureError
 from dustpan.core.picture.source import Source
+from dustpan.files.raw_endings import RAW_ENDINGS
 
 
 def _vips(path: Path) -> Source:
@@ -53,27 +54,7 @@ _READERS = (
     (lambda head: head[:4] == b"\x76\x2f\x31\x01", _exr),
     (lambda head: head.startswith(b"SIMPLE  ="), _fits),
 )
-ENDINGS = (
-    ".jpg",
-    ".jpeg",
-    ".png",
-    ".tif",
-    ".tiff",
-    ".webp",
-    ".exr",
-    ".fits",
-    ".fit",
-    ".fts",
-    ".dng",
-    ".cr2",
-    ".cr3",
-    ".nef",
-    ".arw",
-    ".raf",
-    ".orf",
-    ".rw2",
-    ".pef",
-)
+ENDINGS = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".exr", ".fits", ".fit", ".fts", *RAW_ENDINGS)
 READS = "JPEG, PNG, TIFF, WebP, OpenEXR, FITS and camera raw"
 
 

@@ -15,43 +15,15 @@ from dustpan.core.picture.source import Metadata, Mosaic, Source
 from dustpan.core.picture.working import from_working
 from dustpan.files import exif, vips
 from dustpan.files.limits import check_size
+from dustpan.files.raw_endings import RAW_ENDINGS
 
-#: Endings of raw files that share their first bytes with TIFF or have none of their own.
-ENDINGS = (
-    ".dng",
-    ".3fr",
-    ".arw",
-    ".cr2",
-    ".cr3",
-    ".crw",
-    ".dcr",
-    ".erf",
-    ".fff",
-    ".iiq",
-    ".kdc",
-    ".mef",
-    ".mos",
-    ".mrw",
-    ".nef",
-    ".nrw",
-    ".orf",
-    ".pef",
-    ".raf",
-    ".raw",
-    ".rw2",
-    ".rwl",
-    ".sr2",
-    ".srf",
-    ".srw",
-    ".x3f",
-)
 _DNG_VERSION = 50706
 _LINEAR = "The file holds no mosaic but three colours at each pixel; it was balanced as the camera says."
 
 
 def is_raw(path: Path, head: bytes) -> bool:
     """Return whether a file is a camera's raw file: by its ending, or by the tag that every DNG has."""
-    if path.suffix.lower() in ENDINGS:
+    if path.suffix.lower() in RAW_ENDINGS:
         return True
     return head[:4] in (b"II*\0", b"MM\0*") and _has_tag(path, _DNG_VERSION)
 

@@ -47,6 +47,10 @@ LAWS: dict[str, Callable[[np.ndarray, np.ndarray], np.ndarray]] = {
 }
 
 
+#: Laws by which a picture that is laid over itself is given back.
+SELF_KEEPING = frozenset({"replace", "lighten", "darken", "luminance_only", "colour_only"})
+
+
 def lay_over(below: np.ndarray, above: np.ndarray, *, law: str, share: np.ndarray | float) -> np.ndarray:
     """Lay `above` over `below` by a law, as far as `share` (0 to 1; a number or an h x w plane) says.
 

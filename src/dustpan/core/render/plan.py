@@ -13,7 +13,7 @@ import numpy as np
 
 from dustpan.core.document.params import Params
 from dustpan.core.document.route import Route, Step, Where
-from dustpan.core.filters.blend import lay_over
+from dustpan.core.filters.blend import SELF_KEEPING, lay_over
 from dustpan.core.filters.planes import sample_plane
 from dustpan.core.noise.fields import EvenField, MixedField, NoiseField
 from dustpan.core.noise.measured import MeasuredNoise
@@ -95,7 +95,8 @@ class Prepared:
     def _carry_noise(self) -> NoiseField:
         step = self.step
         replaces = step.blend == "replace" and step.mix >= 1
-        lay = None if replaces else partial(lay_over, law=step.blend, share=float(step.mix))
+        same = self.kind.keeps_noise and step.blend in SELF_KEEPING
+        lay = None if replaces or same else partial(lay_over, law=step.blend, share=float(step.mix))
         after = self.kind.carry(self.params, self.analysis, self.noise, lay)
         if step.where.everywhere:
             return after
