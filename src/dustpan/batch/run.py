@@ -34,7 +34,7 @@ from dustpan.core.work.pool import Pool
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, Format, format_for, losses
 
-_BUDGET = 256 << 20  # bytes of blocks an engine keeps
+_BUDGET = 256 << 20  # bytes of blocks that all engines of a batch keep together
 #: Called with the number of inputs done, shares of those under way added, and one of the latter.
 BatchProgress = Callable[[float, Path], None]
 #: Called with each input in their order, what `clean_one` returned or None, and why it failed or nothing.
@@ -130,12 +130,12 @@ def run_batch(
     jobs : threads altogether.
     progress, told : called from any thread, and from this one.
     """
-    tally, shares = Tally(), _Shares(targets, progress)
+    tally, shares, stores = Tally(), _Shares(targets, progress), Stores.of(_BUDGET)
     spread = len(targets) < jobs
     pool = Pool(jobs) if spread else None
     outer = ThreadPoolExecutor(1 if spread else jobs)
     tasks = {
-        picture: outer.submit(_work, picture, target, order, pool, token, shares.of(picture))
+        picture: outer.submit(_work, picture, target, order, stores, pool, token, shares.of(picture))
         for picture, target in targets.items()
     }
     try:
@@ -168,13 +168,13 @@ def _collect(tasks: dict[Path, Future], tally: Tally, told: Told) -> None:
 
 
 def _work(
-    picture: Path, target: Path, order: Order, pool: Pool | None, token: Token, progress: Progress
+    picture: Path, target: Path, order: Order, stores: Stores, pool: Pool | None, token: Token, progress: Progress
 ) -> tuple[dict | None, str]:
     """Return what was made of an input, or the line that says why nothing was."""
     token.check()
     progress(0.0)
     try:
-        return clean_one(picture, target, order, pool=pool, token=token, progress=progress), ""
+        return clean_one(picture, target, order, stores=stores, pool=pool, token=token, progress=progress), ""
     except Cancelled:
         raise
     except DustpanError as fault:
@@ -189,14 +189,24 @@ def _work(
 
 
 def clean_one(
-    picture: Path, target: Path, order: Order, *, pool: Pool | None, token: Token, progress: Progress = no_progress
+    picture: Path,
+    target: Path,
+    order: Order,
+    *,
+    pool: Pool | None,
+    token: Token,
+    stores: Stores | None = None,
+    progress: Progress = no_progress,
 ) -> dict[str, Any]:
-    """Read, clean and save one picture; return what `process --json` says of it."""
+    """Read, clean and save one picture; return what `process --json` says of it.
+
+    stores : shared with other pictures, which together keep no more than one would alone.
+    """
     begun = time.perf_counter()
     source = read_picture(picture)
     fmt = FORMATS[order.format] if order.format else format_for(target, source.pixels.dtype)
     noise = fixed_noise(order.remedy) if order.remedy else None
-    engine = Engine(source, stores=Stores.of(_BUDGET), noise=noise, pool=pool, visible=order.may_stay)
+    engine = Engine(source, stores=stores or Stores.of(_BUDGET), noise=noise, pool=pool, visible=order.may_stay)
     route = order.remedy.route if order.remedy else propose_route(engine, check=token.check)
     plan = engine.plan(Document(route), check=token.check)
     harm = [] if fmt.raw else judge_harm(engine, plan, token)

@@ -18,12 +18,12 @@ from dustpan.core.noise.model import DISPLAY
 from dustpan.core.picture.pyramid import reduce_picture
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
-from dustpan.core.render.store import Store
 from dustpan.core.steps import kinds
 from dustpan.core.steps.base import StepKind
 from dustpan.core.where import part_kinds
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Pool, Priority
+from dustpan.core.work.store import Store
 from dustpan.simulate.scenes import clean_picture
 
 

@@ -9,6 +9,7 @@ from dustpan.batch.export import export_picture
 from dustpan.core.document.history import Document
 from dustpan.core.picture.curve import decode_curve, encode_curve
 from dustpan.core.picture.source import Source
+from dustpan.core.render import resizing
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.finishing import Finish
 from dustpan.core.render.resizing import fit_within, reduce_output
@@ -57,3 +58,11 @@ def test_an_export_is_reduced_with_its_layers(tmp_path):
     assert (read_picture(tmp_path / "smaller.exr").width, read_picture(tmp_path / "smaller.exr").height) == (45, 30)
     layers = read_picture(tmp_path / "small.exr").layers
     assert layers["depth.Z"].shape == (60, 90) and layers["depth.Z"].dtype == np.float16
+
+
+def test_reducing_in_bands_is_the_same_as_at_once(monkeypatch):
+    pixels = np.random.default_rng(8).integers(0, 255, (700, 90, 4), np.uint8)
+    how = {"linear": False, "alpha": True, "premultiplied": False}
+    banded = reduce_output(pixels, (40, 311), **how)
+    monkeypatch.setattr(resizing, "_ROWS", 10_000)
+    assert np.array_equal(banded, reduce_output(pixels, (40, 311), **how))

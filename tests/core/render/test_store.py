@@ -16,12 +16,13 @@ from dustpan.core.document.history import Document
 from dustpan.core.errors import Cancelled
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
-from dustpan.core.render.store import Store, Stores, size_of
+from dustpan.core.render.store import Stores
 from dustpan.core.steps import kinds
 from dustpan.core.steps.mend import banding, blocks, channel_shift, fringe, sensor_lines
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Pool
 from dustpan.core.work.sharing import run_shared
+from dustpan.core.work.store import Store, size_of
 
 
 @given(st.lists(st.tuples(st.integers(0, 12), st.integers(1, 90)), max_size=80))

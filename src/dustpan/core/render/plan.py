@@ -23,9 +23,9 @@ from dustpan.core.picture.features import Features
 from dustpan.core.picture.pyramid import level_under
 from dustpan.core.picture.region import Extent, Size
 from dustpan.core.render.grid import ALIGN
-from dustpan.core.render.store import Store
 from dustpan.core.steps.base import StepKind
 from dustpan.core.where.fold import mask_of, mask_support
+from dustpan.core.work.store import Store
 
 _MASK_PIXELS = 250_000  # most pixels of a mask as a noise field samples it
 

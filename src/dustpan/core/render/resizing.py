@@ -11,6 +11,8 @@ from dustpan.core.picture.region import Size
 from dustpan.core.picture.working import from_working, to_working
 from dustpan.core.render.finishing import sharpen_last
 
+_ROWS = 256  # of the picture, reduced at a time
+
 
 def fit_within(size: Size, most: Size | None) -> Size:
     """Return a size reduced in proportion so that it fits within another; never enlarged."""
@@ -36,20 +38,34 @@ def reduce_output(
     """
     if (pixels.shape[1], pixels.shape[0]) == size and viewing is None:
         return pixels
-    colours = pixels[..., :-1] if alpha else pixels
-    bands = colours.shape[2]
-    working = to_working(colours, linear=linear)[..., : max(bands, 1)]
-    light = decode_curve(working)
-    opacity = to_working(pixels[..., -1:])[..., :1] if alpha else None
-    weighed = light if opacity is None or premultiplied else light * opacity
-    reduced = _lanczos(weighed, size)
+    weighed, opacity = _reduced_light(pixels, size, linear=linear, alpha=alpha, premultiplied=premultiplied)
     if opacity is None:
-        return _finished(reduced, pixels.dtype, linear, viewing)
-    thin = np.clip(_lanczos(opacity, size), 0, 1)
+        return _finished(weighed, pixels.dtype, linear, viewing)
+    thin = np.clip(opacity, 0, 1)
     if not premultiplied:
-        reduced = np.where(thin > 0, reduced / np.maximum(thin, np.float32(1e-6)), 0)
-    colour = _finished(reduced, pixels.dtype, linear, viewing)
+        weighed = np.where(thin > 0, weighed / np.maximum(thin, np.float32(1e-6)), 0)
+    colour = _finished(weighed, pixels.dtype, linear, viewing)
     return np.concatenate([colour, from_working(thin, dtype=pixels.dtype)], axis=2)
+
+
+def _reduced_light(
+    pixels: np.ndarray, size: Size, *, linear: bool, alpha: bool, premultiplied: bool
+) -> tuple[np.ndarray, np.ndarray | None]:
+    """Return h x w x n light at another size, weighed by opacity unless it is already, and opacity (h x w x 1) or None.
+
+    Rows are reduced band by band, so that no light of the whole picture is held at once.
+    """
+    bands = []
+    for top in range(0, pixels.shape[0], _ROWS):
+        rows = pixels[top : top + _ROWS]
+        colours = rows[..., :-1] if alpha else rows
+        light = decode_curve(to_working(colours, linear=linear)[..., : colours.shape[2]])
+        if alpha:
+            opacity = to_working(rows[..., -1:])[..., :1]
+            light = np.concatenate([light if premultiplied else light * opacity, opacity], axis=2)
+        bands.append(_lanczos(light, (size[0], len(rows))))
+    reduced = _lanczos(np.concatenate(bands), size)
+    return (reduced[..., :-1], reduced[..., -1:]) if alpha else (reduced, None)
 
 
 def _finished(light: np.ndarray, dtype: np.dtype, linear: bool, viewing: Viewing | None) -> np.ndarray:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import partial
 
 import numpy as np
 
@@ -12,8 +12,9 @@ from dustpan.core.document.params import Params, param
 from dustpan.core.kernels.strokes import paint_stroke
 from dustpan.core.picture.region import Region, Size
 from dustpan.core.where.base import DrawnKind, pull
+from dustpan.core.work.store import Store
 
-_KEPT = 256  # regions whose strokes are kept while a next one is drawn
+_KEPT = 64 << 20  # bytes of regions whose strokes are kept while a next one is drawn
 _LONGEST = 4.0  # times the radius, of the lines that a stroke is painted in
 _LEAST_RADIUS = 0.15  # of the brush, at no pressure
 
@@ -44,10 +45,14 @@ def paint_strokes(strokes: tuple[Stroke, ...], region: Region, size: Size) -> np
     near = tuple(stroke for stroke in strokes if _touches(stroke, region, size))
     if not near:
         return np.zeros((region[3] - region[1], region[2] - region[0]), np.float32)
-    return lay_stroke(_painted(near[:-1], region, size), near[-1], region, size)
+    key = near[:-1], region, size
+    before = _before.get_or_make(key, partial(_painted, *key))
+    return lay_stroke(before, near[-1], region, size)
 
 
-@lru_cache(maxsize=_KEPT)
+_before = Store(_KEPT)
+
+
 def _painted(strokes: tuple[Stroke, ...], region: Region, size: Size) -> np.ndarray:
     cover = np.zeros((region[3] - region[1], region[2] - region[0]), np.float32)
     for stroke in strokes:
