@@ -16,16 +16,11 @@ _REACH_OF_GAUSSIAN = 2.6  # deviations
 _REACH_OF_TURNS = 20  # deviations of the blur, that all turns together look around
 _LEAST, _TINY = np.float32(1e-4), np.float32(1e-6)  # light
 _BARE, _AROUND = 6.0, 8  # deviations over the floor up to which a pixel is bare sky; px around that are counted
-_KEPT, _KEPT_OF_BLUR = (
-    4.0,
-    2.7,
-)  # px and deviations of the blur, the larger is that of the window in which light is kept
+_KEPT, _KEPT_OF_BLUR = 4.0, 2.7  # px; deviations of the blur: the larger is that of the window in which light is kept
 _MOST_CHANGED = (np.float32(0.8), np.float32(1.25))  # factor of what is found, to keep the light
 _NOISE = 3.0  # deviations within which a difference may be noise
-_SMOOTHING, _FLAT = (
-    np.float32(2e-3),
-    np.float32(1e-3),
-)  # weight of the total variation; light between pixels that is flat
+_SMOOTHING = np.float32(2e-3)  # weight of the total variation
+_FLAT = np.float32(1e-3)  # light between neighbours that hardly counts as a slope
 _ONE_WAY = 0.5, 0.8  # share of slopes that agree, from which and up to which they are an edge
 _RINGING = 0.01  # of the step of an edge, that may overshoot it
 
