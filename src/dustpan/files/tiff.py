@@ -200,7 +200,8 @@ def _native(path: Path, pixels: np.ndarray, page) -> np.ndarray:
     if pixels.dtype == bool:
         pixels = pixels.astype(np.uint8) * 255
     if pixels.dtype.kind == "f" and pixels.dtype.itemsize in (2, 4, 8):
-        pixels = pixels.astype(np.float32)
+        with np.errstate(over="ignore"):  # what float32 can't hold becomes infinite, and that is told
+            pixels = pixels.astype(np.float32)
     elif pixels.dtype not in (np.uint8, np.uint16):
         raise PictureError(f"{path}: holds {pixels.dtype} numbers; 8 and 16 bits and floating point can be opened.")
     pixels = pixels.astype(pixels.dtype.newbyteorder("="))

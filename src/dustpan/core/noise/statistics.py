@@ -99,7 +99,7 @@ def _correlations(coefficients: np.ndarray, bands: Sequence[tuple[int, int]]) ->
         return (masks * (planes[p] * planes[q]).mean(axis=0)).sum(axis=(1, 2))
 
     power = [product(plane, plane) + FLOOR for plane in range(3)]
-    return np.stack([product(p, q) / np.sqrt(power[p] * power[q]) for p, q in PAIRS], axis=1)
+    return np.stack([product(p, q) / (np.sqrt(power[p]) * np.sqrt(power[q])) for p, q in PAIRS], axis=1)
 
 
 def _flattest(blocks: Blocks) -> np.ndarray:

@@ -32,7 +32,8 @@ def decode_curve(encoded: np.ndarray) -> np.ndarray:
 def encode_curve(linear: np.ndarray) -> np.ndarray:
     """Return working values for linear light; the inverse of `decode_curve`."""
     size = np.abs(linear)
-    encoded = np.where(size <= _LINEAR_PART_OF_LIGHT, size * 12.92, 1.055 * size ** (1 / 2.4) - 0.055)
+    straight = np.minimum(size, np.float32(_LINEAR_PART_OF_LIGHT)) * np.float32(12.92)  # no product of huge light
+    encoded = np.where(size <= _LINEAR_PART_OF_LIGHT, straight, 1.055 * size ** (1 / 2.4) - 0.055)
     return np.copysign(encoded, linear).astype(np.float32)
 
 
