@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import os
 import subprocess
@@ -447,6 +448,9 @@ def test_inputs_may_be_a_folder_a_pattern_or_standard_input(dustpan, tmp_path, m
     status, printed, _ = dustpan("process", "-", "--out", tmp_path / "one", "--auto", "--json")
     assert status == 0 and json.loads(printed)["outputs"][0]["source"] == "-"
     assert (tmp_path / "one" / "standard-input.png").read_bytes() == (tmp_path / "cleaned" / "a.png").read_bytes()
+    monkeypatch.setattr("sys.stdin", SimpleNamespace(buffer=io.BytesIO(b"no picture")))
+    status, printed, told = dustpan("process", "-", "--out", tmp_path / "one", "--auto", "--json", "--overwrite")
+    assert status == 1 and json.loads(printed)["failed"][0]["source"] == "-" and told.startswith("dustpan: -: ")
     for named in (folder / "*.jpg", tmp_path / "one-none"):
         (tmp_path / "one-none").mkdir(exist_ok=True)
         status, _, told = dustpan("process", named, "--out", tmp_path / "x", "--auto")

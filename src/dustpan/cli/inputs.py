@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import glob
+import re
 import shutil
 import sys
 import tempfile
@@ -16,6 +17,7 @@ from dustpan.files import ENDINGS
 
 STANDARD_INPUT = Path("-")
 _NAME = "standard-input"  # stem of what is read from there, and so of its output in a folder
+_PASSING = re.compile(rf"\S*/dustpan-\w+/{_NAME}(?!\S*\.)")
 
 
 @contextlib.contextmanager
@@ -32,9 +34,9 @@ def pictures_of(names: Sequence[Path]) -> Iterator[list[Path]]:
         yield list(found)
 
 
-def shown(picture: Path) -> str:
-    """Return a picture's name as the caller gave it."""
-    return str(STANDARD_INPUT) if picture.name == _NAME and picture.parent.name.startswith("dustpan-") else str(picture)
+def shown(text: object) -> str:
+    """Return a picture's name, or what is said of it, as the caller knows it: standard input is no passing file."""
+    return _PASSING.sub(str(STANDARD_INPUT), str(text))
 
 
 def _expand(name: Path) -> list[Path]:

@@ -32,8 +32,8 @@ def measure(pictures, reference, as_json):
             try:
                 measured.append({"source": shown(file), **_measure(file, reference, pool)})
             except DustpanError as fault:
-                failed.append({"source": shown(file), "error": str(fault)})
-                say(f"dustpan: {fault}")
+                failed.append({"source": shown(file), "error": shown(fault)})
+                say(f"dustpan: {shown(fault)}")
         pool.close()
     if not as_json:
         for figures in measured:

@@ -71,8 +71,9 @@ def process(pictures, out_name, remedy, auto, visible, format_name, quality, siz
                 targets = targets_in(files, out, format_name) if into_folder else {files[0]: out}
                 tally = _run(targets, order, jobs or os.cpu_count() or 1)
         if as_json:
-            named = [entry | {"source": shown(Path(entry["source"]))} for entry in tally.outputs]
-            print_json({"outputs": named, "failed": tally.failed})
+            outputs = [entry | {"source": shown(entry["source"])} for entry in tally.outputs]
+            failed = [{key: shown(text) for key, text in entry.items()} for entry in tally.failed]
+            print_json({"outputs": outputs, "failed": failed})
     click.get_current_context().exit(130 if tally.interrupted else 1 if tally.failed else 0)
 
 
@@ -120,7 +121,7 @@ def _run(targets: dict[Path, Path], order: Order, jobs: int) -> Tally:
         tally = run_batch(rest, order, jobs=jobs, token=Token(), progress=move, told=_tell)
     for picture, error in refused.items():
         tally.fail(picture, error)
-        say(f"dustpan: {error}")
+        say(f"dustpan: {shown(error)}")
     order_of = {str(picture): number for number, picture in enumerate(targets)}
     tally.failed.sort(key=lambda entry: order_of[entry["source"]])
     return tally
@@ -129,7 +130,7 @@ def _run(targets: dict[Path, Path], order: Order, jobs: int) -> Tally:
 def _tell(picture: Path, output: dict | None, error: str) -> None:
     """Say in a line what was written or what failed, and in one each what could not be kept."""
     if output is None:
-        say(f"dustpan: {error}")
+        say(f"dustpan: {shown(error)}")
         return
     size = f"{output['width']} x {output['height']} px, {output['seconds']:.1f} s"
     say(f"{shown(picture)}: wrote {output['out']} ({size})")
