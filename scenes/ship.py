@@ -80,7 +80,9 @@ def ship_features(features: np.ndarray, stem: Path, size: str | None) -> None:
     }
     for name, (plane, dtype) in parts.items():
         stored = (plane * np.iinfo(dtype).max + 0.5).astype(dtype)
-        vips.write(stem.with_name(f"{stem.name}-{name}.png"), stored, Metadata(), saver="png", quality=100)
+        vips.write(
+            stem.with_name(f"{stem.name}-{name}.png"), stored, Metadata(), saver="png", options={"compression": 4}
+        )
 
 
 def main():
@@ -107,7 +109,7 @@ def main():
     if options.size:
         light = cv2.resize(light, tuple(int(n) for n in options.size.split("x")), interpolation=cv2.INTER_AREA)
     stored = stored_of(with_earlier(through_lens(light), options.out, options.earlier))
-    vips.write(options.out, stored, Metadata(), saver="png", quality=100)
+    vips.write(options.out, stored, Metadata(), saver="png", options={"compression": 4})
     if options.features:
         ship_features(combine(options.passes, "features"), options.features, options.size)
     print(f"{options.out}: {stored.shape[1]} x {stored.shape[0]} px, {options.out.stat().st_size / 1e6:.1f} MB")

@@ -20,7 +20,7 @@ from dustpan.core.errors import DustpanError, PictureError, SaveError
 from dustpan.core.picture.curve import SRGB_TO_XYZ
 from dustpan.core.picture.source import Metadata
 from dustpan.core.work.cancel import Token
-from dustpan.files import atomic, exif, raw, read_picture
+from dustpan.files import atomic, exif, raw_mosaic, read_picture
 from dustpan.files.atomic import check_name, drop_unfinished, save_whole
 from dustpan.files.save import FORMATS, losses, own_format, save_picture
 
@@ -175,7 +175,7 @@ def test_a_lossless_webp_stays_one_and_an_animation_says_so(tmp_path):
 @pytest.mark.parametrize("flip", range(8))
 def test_raw_planes_are_turned_by_every_flip(flip):
     plane = np.arange(12).reshape(3, 4)
-    turned = raw._turned(plane, flip)
+    turned = raw_mosaic._turned(plane, flip)
     row, column = (np.indices(turned.shape)[n] for n in (0, 1))
     if flip & 4:
         row, column = column, row

@@ -1,7 +1,4 @@
-"""Reading and writing of pictures; the format of a file is told by its first bytes, not by its name.
-
-A format's library is loaded with the first file of its kind.
-"""
+"""Reading and writing of pictures; the format of a file is told by its first bytes, not by its name."""
 
 from __future__ import annotations
 
@@ -12,50 +9,10 @@ import numpy as np
 
 from dustpan.core.errors import PictureError
 from dustpan.core.picture.source import Source
-from dustpan.files.raw_endings import RAW_ENDINGS
+from dustpan.files.formats import ENDINGS, READS, kind_of
+from dustpan.files.formats.base import HEAD
 
-
-def _vips(path: Path) -> Source:
-    from dustpan.files import vips
-
-    return vips.read(path)
-
-
-def _exr(path: Path) -> Source:
-    from dustpan.files import exr
-
-    return exr.read(path)
-
-
-def _fits(path: Path) -> Source:
-    from dustpan.files import fits
-
-    return fits.read(path)
-
-
-def _tiff(path: Path) -> Source:
-    from dustpan.files import tiff
-
-    return tiff.read(path)
-
-
-def _is_raw(path: Path, head: bytes) -> bool:
-    from dustpan.files import raw
-
-    return raw.is_raw(path, head)
-
-
-_LIKE_TIFF = (b"II*\0", b"MM\0*")
-_READERS = (
-    (lambda head: head.startswith(b"\xff\xd8\xff"), _vips),
-    (lambda head: head.startswith(b"\x89PNG\r\n\x1a\n"), _vips),
-    (lambda head: head[:4] == b"RIFF" and head[8:12] == b"WEBP", _vips),
-    (lambda head: head[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"), _tiff),
-    (lambda head: head[:4] == b"\x76\x2f\x31\x01", _exr),
-    (lambda head: head.startswith(b"SIMPLE  ="), _fits),
-)
-ENDINGS = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".exr", ".fits", ".fit", ".fts", *RAW_ENDINGS)
-READS = "JPEG, PNG, TIFF, WebP, OpenEXR, FITS and camera raw"
+__all__ = ["ENDINGS", "READS", "read_picture", "read_preview"]
 
 
 def _with_known(source: Source) -> Source:
@@ -65,26 +22,19 @@ def _with_known(source: Source) -> Source:
     return source if known is None else replace(source, known=known)
 
 
-def read_preview(path: str | Path) -> tuple[np.ndarray, tuple[int, int]] | None:
-    """Return a small preview of a file (h x w x 3 uint8) and the full size, or None where that would be slow.
+def _first_bytes(path: Path) -> bytes:
+    with open(path, "rb") as file:
+        return file.read(HEAD)
 
-    For JPEG and WebP, which can be read reduced, and for raw files, which carry a small picture along.
-    """
+
+def read_preview(path: str | Path) -> tuple[np.ndarray, tuple[int, int]] | None:
+    """Return a small preview of a file (h x w x 3 uint8) and the full size, or None where that would be slow."""
     path = Path(path)
     try:
-        with open(path, "rb") as file:
-            head = file.read(16)
+        kind = kind_of(path, _first_bytes(path))
     except OSError:
         return None
-    if head.startswith(b"\xff\xd8\xff") or (head[:4] == b"RIFF" and head[8:12] == b"WEBP"):
-        from dustpan.files import vips
-
-        return vips.preview(path)
-    if _is_raw(path, head):
-        from dustpan.files import raw
-
-        return raw.preview(path)
-    return None
+    return kind.preview(path) if kind is not None else None
 
 
 def read_picture(path: str | Path) -> Source:
@@ -96,17 +46,12 @@ def read_picture(path: str | Path) -> Source:
     """
     path = Path(path)
     try:
-        with open(path, "rb") as file:
-            head = file.read(16)
+        head = _first_bytes(path)
     except OSError as fault:
         raise PictureError(f"{path}: can't be opened ({fault.strerror}).") from fault
     if not head:
         raise PictureError(f"{path}: the file is empty.")
-    for fits, read in _READERS:
-        if fits(head) and not (head[:4] in _LIKE_TIFF and _is_raw(path, head)):
-            return _with_known(read(path))
-    if _is_raw(path, head):
-        from dustpan.files import raw
-
-        return _with_known(raw.read(path))
-    raise PictureError(f"{path}: not a picture that can be opened; {READS} can.")
+    kind = kind_of(path, head)
+    if kind is None:
+        raise PictureError(f"{path}: not a picture that can be opened; {READS} can.")
+    return _with_known(kind.read(path))

@@ -9,7 +9,7 @@ import numpy as np
 
 from dustpan.core.errors import SaveError
 from dustpan.core.picture.source import Metadata, Mosaic
-from dustpan.files import raw, tiff
+from dustpan.files import raw_mosaic, tiff_pages
 from dustpan.files.dng_parts import exchange_mosaic
 
 _CFA = 32803  # photometric interpretation of a mosaic
@@ -38,7 +38,7 @@ def write(path: Path, pixels: np.ndarray, mosaic: Mosaic, metadata: Metadata) ->
         (50728, "2I", 3, _rationals(neutral / neutral.max()), True),
         (50778, "H", 1, _D65, True),
     ]
-    tiff.write_page(
+    tiff_pages.write_page(
         path, pixels, metadata, tags=tags, photometric=_CFA, planarconfig="contig", rowsperstrip=pixels.shape[0]
     )
 
@@ -49,7 +49,7 @@ def write_mended(path: Path, pixels: np.ndarray, mosaic: Mosaic, metadata: Metad
     if native is not None and native[0] == "raw":
         original = Path(native[1]["file"])
         try:
-            data = exchange_mosaic(original, raw.put_back(original, pixels))
+            data = exchange_mosaic(original, raw_mosaic.put_back(original, pixels))
         except OSError as fault:
             raise SaveError(f"{original}: is needed for the DNG and can't be read ({fault.strerror}).") from fault
         if data is not None:

@@ -1,61 +1,20 @@
-"""Saving a rendered document: one table of formats, native depth kept where nothing was done."""
+"""Saving a rendered document, whole or not at all, in the format that is asked for or nearest to its own."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
 from dustpan.core.errors import SaveError
 from dustpan.core.picture.source import Metadata, Source
-from dustpan.core.render.output import Output
 from dustpan.core.work.cancel import Check, no_check
 from dustpan.files.atomic import save_whole
 from dustpan.files.exif import with_size
-
-
-@dataclass(frozen=True)
-class Format(Output):
-    """One way to write a picture: what the file holds, and words, endings and whether it has a quality.
-
-    `raw`: it holds a sensor's mosaic, mended by the steps before development.
-    """
-
-    label: str = ""
-    suffixes: tuple[str, ...] = ()
-    quality: bool = False
-    raw: bool = False
-
-
-_TIFF = (".tif", ".tiff")
-FORMATS = {
-    f.name: f
-    for f in (
-        Format("jpeg", np.uint8, label="JPEG", suffixes=(".jpg", ".jpeg"), alpha=False, quality=True),
-        Format("png", np.uint8, label="PNG, 8 bits", suffixes=(".png",)),
-        Format("png16", np.uint16, label="PNG, 16 bits", suffixes=(".png",)),
-        Format("tiff8", np.uint8, label="TIFF, 8 bits", suffixes=_TIFF, alpha_kind=""),
-        Format("tiff16", np.uint16, label="TIFF, 16 bits", suffixes=_TIFF, alpha_kind=""),
-        Format("tiff32", np.float32, label="TIFF, 32-bit float", suffixes=_TIFF, linear=None, alpha_kind=""),
-        Format("webp", np.uint8, label="WebP", suffixes=(".webp",), quality=True),
-        Format(
-            "exr",
-            np.float32,
-            label="OpenEXR, linear light",
-            suffixes=(".exr",),
-            linear=True,
-            alpha_kind="premultiplied",
-        ),
-        Format(
-            "fits", np.float32, label="FITS, linear light", suffixes=(".fits", ".fit", ".fts"), alpha=False, linear=True
-        ),
-        Format("dng", np.uint16, label="DNG, the mended mosaic", suffixes=(".dng",), alpha=False, raw=True),
-    )
-}
-DEFAULT_QUALITY = 92
-_NEW_DNG = "The maker's own notes are left out: a DNG is made anew from this kind of file."
+from dustpan.files.formats import FORMATS, KINDS, Content, Format, writer_of
+from dustpan.files.formats.base import DEFAULT_QUALITY
 
 
 def format_for(path: Path, native: np.dtype) -> Format:
@@ -70,43 +29,38 @@ def format_for(path: Path, native: np.dtype) -> Format:
     return next((f for f in fitting if f.dtype == native), fitting[-1])
 
 
-_BY_ENDING = {".jpg": "jpeg", ".jpeg": "jpeg", ".webp": "webp"}
+_DEEPEST = {np.dtype(np.uint8): "png", np.dtype(np.uint16): "png16", np.dtype(np.float32): "tiff32"}
 
 
 def own_format(source: Source, path: Path | None) -> Format:
-    """Return the format nearest to the one that a picture was read from."""
-    native = source.metadata.native
-    if native and native[0] in FORMATS:
-        return FORMATS[native[0]]
+    """Return the format nearest to the one that a picture was read from, and else one that keeps its depth."""
+    name = source.metadata.native[0] if source.metadata.native else None
     ending = path.suffix.lower() if path else ""
-    if ending in _BY_ENDING:
-        return FORMATS[_BY_ENDING[ending]]
-    deep = source.pixels.dtype != np.uint8
-    if source.pixels.dtype.kind == "f":
-        return FORMATS["tiff32"]
-    if ending in (".tif", ".tiff") or source.mosaic is not None:
-        return FORMATS["tiff16" if deep else "tiff8"]
-    return FORMATS["png16" if deep else "png"]
+    for kind in KINDS:
+        if name in {fmt.name for fmt in kind.formats} or (name is None and ending in kind.endings):
+            found = kind.native(source)
+            if found is not None:
+                return found
+    if source.mosaic is not None:
+        return FORMATS["tiff16"]
+    return FORMATS[_DEEPEST[source.pixels.dtype]]
 
 
 def losses(source: Source, fmt: Format) -> list[str]:
     """Return in sentences what a format can't hold of a picture."""
-    lost = []
-    own = source.pixels.dtype
+    own, special = source.pixels.dtype, writer_of(fmt).losses(source, fmt)
     if fmt.raw:
-        name, facts = source.metadata.native or ("", {})
-        return [] if name == "raw" and facts["file"].suffix.lower() == ".dng" else [_NEW_DNG]
+        return special
+    lost = []
     if source.alpha is not None and not fmt.alpha:
         lost.append(f"{fmt.label} holds no transparency: alpha is left out.")
     if own.itemsize > np.dtype(fmt.dtype).itemsize and source.mosaic is None:
         lost.append(f"Values are rounded from {8 * own.itemsize} to {8 * np.dtype(fmt.dtype).itemsize} bits.")
     if source.linear and fmt.linear is False:
         lost.append("Light over white is cut off.")
-    if source.layers and fmt.name != "exr":
+    if source.layers and not fmt.layers:
         lost.append(f"{len(source.layers)} other channels are left out.")
-    if source.metadata.iptc and fmt.name == "webp":
-        lost.append("WebP has no place for IPTC: it is left out.")
-    return [*lost, *source.unkept]
+    return [*lost, *special, *source.unkept]
 
 
 def save_picture(
@@ -136,29 +90,13 @@ def save_picture(
     alpha_kind : of the source, for formats that say which kind theirs is.
     check : raises to stop before the file is renamed.
     """
-
     height, width = pixels.shape[:2]
     metadata = replace(metadata, exif=with_size(metadata.exif, width, height)) if metadata.exif else metadata
-    lost: list[str] = []
+    content = Content(pixels, metadata, quality, layers or {}, alpha_kind)
+    kind, lost = writer_of(fmt), list[str]()
 
     def write(part: Path) -> None:
-        if fmt.name.startswith("tiff"):
-            from dustpan.files import tiff
-
-            tiff.write(part, pixels, metadata, alpha_kind=alpha_kind)
-        elif fmt.name == "exr":
-            from dustpan.files import exr
-
-            exr.write(part, pixels, metadata, layers or {})
-        elif fmt.name == "fits":
-            from dustpan.files import fits
-
-            fits.write(part, pixels, metadata)
-        else:
-            from dustpan.files import vips
-
-            saver = fmt.name.removesuffix("16")
-            lost.extend(vips.write(part, pixels, metadata, saver=saver, quality=quality))
+        lost.extend(kind.write(part, content, fmt))
 
     save_whole(target, write, overwrite=overwrite, sources=sources, check=check)
     return tuple(lost)

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import struct
 import zlib
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -16,7 +17,7 @@ import pyvips
 from dustpan.core.errors import PictureError
 from dustpan.core.picture.source import Metadata, Source
 from dustpan.files import exif
-from dustpan.files.jpeg import read_compression
+from dustpan.files.jpeg_compression import read_compression
 from dustpan.files.limits import check_size
 
 _BLOCKS = {"exif": "exif-data", "xmp": "xmp-data", "iptc": "iptc-data", "profile": "icc-profile-data"}
@@ -175,8 +176,10 @@ def _reason(fault: pyvips.Error) -> str:
     return lines[-1] if lines else str(fault.message)
 
 
-def write(path: Path, pixels: np.ndarray, metadata: Metadata, *, saver: str, quality: int) -> tuple[str, ...]:
-    """Write H x W x 1 to 4 (last channel alpha when even), uint8 or uint16; a lossless WebP stays one.
+def write(
+    path: Path, pixels: np.ndarray, metadata: Metadata, *, saver: str, options: Mapping[str, Any]
+) -> tuple[str, ...]:
+    """Write H x W x 1 to 4 (last channel alpha when even), uint8 or uint16, by one of the library's savers.
 
     Returns a sentence for each note that could not be written.
     """
@@ -189,21 +192,14 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata, *, saver: str, qua
     sound = metadata.profile[36:40] == b"acsp"  # the mark that every profile bears
     if sound:
         image.set_type(pyvips.GValue.blob_type, "icc-profile-data", metadata.profile)
-    native, kept = metadata.native if metadata.native else ("", {})
-    lossless = native == "webp" and bool(kept["lossless"])
-    savers: dict[str, dict[str, Any]] = {
-        "jpeg": {"Q": quality, "subsample_mode": "off" if quality >= 90 else "auto", "optimize_coding": True},
-        "png": {"compression": 4},
-        "webp": {"lossless": True, "exact": True} if lossless else {"Q": quality},
-    }
     save = getattr(image, f"{saver}save_buffer")
     try:
         try:
-            data = save(keep="icc", **savers[saver])
+            data = save(keep="icc", **options)
         except pyvips.Error:
             if not sound:
                 raise
-            data, sound = save(keep="none", **savers[saver]), False
+            data, sound = save(keep="none", **options), False
     except pyvips.Error as fault:
         raise OSError(_reason(fault)) from fault  # names the target where it is caught
     path.write_bytes(_with_resolution(data, metadata.resolution))

@@ -335,9 +335,8 @@ class Window(QMainWindow):
 
     def _begin_looking(self) -> None:
         """Show a new picture plainly; one of linear light and a dark sky is stretched for the eye."""
-        native = self.session.engine.source.metadata.native
         self.compare.set(mode="", against="original", appearance=Appearance())
-        if native is not None and native[0] == "fits":
+        if self.session.engine.source.telescope:
             self.stretch.switch(True)
         untouched = all(step.develops for step in self.session.route)
         if self.actions_by_name["propose_always"].isChecked() and untouched and not self.session.history.at:

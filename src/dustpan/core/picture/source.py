@@ -118,6 +118,7 @@ class Source:
     layers : other planes (H x W) by name, carried through untouched.
     messages : what has to be said when it is opened, a sentence each.
     unkept : what no output keeps of the file, a sentence each.
+    telescope : whether it is of a format that telescopes write: linear light, mostly of a dark sky.
     alpha_kind : "straight", "premultiplied" (colours are multiplied by alpha) or "unspecified".
     non_finite : flat indices of the infinite and NaN values of the file, and those values; `pixels` holds 1 and 0 in
         their place. They are written back where no step has changed the pixel.
@@ -135,6 +136,7 @@ class Source:
     messages: tuple[str, ...] = ()
     unkept: tuple[str, ...] = ()
     mosaic: Mosaic | None = None
+    telescope: bool = False
     alpha_kind: str = "straight"
     non_finite: tuple[np.ndarray, np.ndarray] | None = None
     exact: np.ndarray | None = None
@@ -162,8 +164,7 @@ class Source:
     @property
     def rendered(self) -> bool:
         """Whether the picture seems to be a renderer's: linear light that no camera and no telescope has seen."""
-        telescope = self.metadata.native is not None and self.metadata.native[0] == "fits"
-        return self.linear and self.mosaic is None and not self.metadata.camera and not telescope
+        return self.linear and self.mosaic is None and not self.metadata.camera and not self.telescope
 
     @cached_property
     def features(self) -> Features | None:

@@ -39,6 +39,8 @@ class Output:
     alpha : whether it holds an alpha channel.
     linear : whether it holds linear light; None like a 32-bit float TIFF, which does unless it has a profile.
     alpha_kind : the kind of alpha that it holds, or empty where the file itself says which.
+    layers : whether it holds other planes.
+    any_depth : whether a picture of the same format keeps its own type.
     """
 
     name: str
@@ -46,11 +48,12 @@ class Output:
     alpha: bool = True
     linear: bool | None = False
     alpha_kind: str = "straight"
+    layers: bool = False
+    any_depth: bool = False
 
     def fitted(self, source: Source) -> Output:
-        """Return the output in the depth that suits a source: FITS keeps the integers of a FITS file."""
-        native = source.metadata.native
-        same = self.name == "fits" and native is not None and native[0] == "fits"
+        """Return the output in the depth that suits a source."""
+        same = self.any_depth and _is_own_format(self, source)
         return replace(self, dtype=source.pixels.dtype.type) if same else self
 
     def is_linear_for(self, source: Source) -> bool:

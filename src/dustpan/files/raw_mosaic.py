@@ -15,21 +15,13 @@ from dustpan.core.picture.source import Metadata, Mosaic, Source
 from dustpan.core.picture.working import from_working
 from dustpan.files import exif, vips
 from dustpan.files.limits import check_size
-from dustpan.files.raw_endings import RAW_ENDINGS
 
 _DNG_VERSION = 50706
 _LINEAR = "The file holds no mosaic but three colours at each pixel; it was balanced as the camera says."
 
 
-def is_raw(path: Path, head: bytes) -> bool:
-    """Return whether a file is a camera's raw file: by its ending, or by the tag that every DNG has."""
-    if path.suffix.lower() in RAW_ENDINGS:
-        return True
-    return head[:4] in (b"II*\0", b"MM\0*") and _has_tag(path, _DNG_VERSION)
-
-
-def _has_tag(path: Path, tag: int) -> bool:
-    """Return whether the first directory of a TIFF file has a tag."""
+def is_dng(path: Path) -> bool:
+    """Return whether the first directory of a TIFF file has the tag that every DNG has."""
     try:
         with open(path, "rb") as file:
             head = file.read(8)
@@ -37,7 +29,9 @@ def _has_tag(path: Path, tag: int) -> bool:
             file.seek(struct.unpack(order + "I", head[4:8])[0])
             count = struct.unpack(order + "H", file.read(2))[0]
             entries = file.read(12 * count)
-        return any(struct.unpack_from(order + "H", entries, 12 * n)[0] == tag for n in range(len(entries) // 12))
+        return any(
+            struct.unpack_from(order + "H", entries, 12 * n)[0] == _DNG_VERSION for n in range(len(entries) // 12)
+        )
     except (OSError, struct.error):
         return False
 

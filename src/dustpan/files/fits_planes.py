@@ -89,6 +89,7 @@ def _read_first(path: Path, file: fits.HDUList) -> Source:
         unkept=_unkept(file, pictures[0]),
         non_finite=non_finite,
         exact=exact,
+        telescope=True,
     )
 
 
