@@ -1,7 +1,7 @@
 """Print the benchmarks' tables: `python -m benchmarks [name …]`; all of them by default.
 
-Names: measuring, blind, cleaning, mending, scenes, crisp, route, proposals, readings, formats, hostile, sizes, mosaic,
-where, window, opening.
+Names: measuring, blind, assumed, cleaning, mending, scenes, crisp, route, proposals, readings, formats, hostile, sizes,
+mosaic, where, window, opening.
 """
 
 from __future__ import annotations
@@ -14,6 +14,7 @@ for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS"):
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from benchmarks import (
+    assumed,
     blind,
     cleaning,
     crisp,
@@ -35,6 +36,7 @@ from benchmarks import (
 TABLES = {
     "measuring": measuring.run,
     "blind": blind.run,
+    "assumed": assumed.run,
     "cleaning": cleaning.run,
     "mending": mending.run,
     "route": route.run,

@@ -101,7 +101,7 @@ def test_findings_name_what_is_wrong_mark_it_and_mend_it(opened, qtbot):
     marked = opened.canvas.grab().toImage()
     findings.mark("halo", False)
     assert marked != opened.canvas.grab().toImage()
-    assert opened.readings.report.figures.halo > 0.05
+    assert opened.readings.report.figures["halo"] > 0.05
 
 
 def test_every_way_to_compare_shows_what_it_says(proposed, qtbot):

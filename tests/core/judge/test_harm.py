@@ -7,7 +7,8 @@ import numpy as np
 import pytest
 
 from dustpan.core.filters.colour import to_opponent
-from dustpan.core.judge.figures import Figures, combine_figures, find_harms, measure_patch
+from dustpan.core.judge.figures import combine_figures, find_harms, measure_patch
+from dustpan.core.judge.harms import Figures, Patch
 from dustpan.core.judge.harms.edges import halo_of
 from dustpan.core.judge.harms.louder import LOUDER, combine_louder, measure_louder
 from dustpan.core.judge.harms.texture import FLATTENED, slope_gain, slopes_of
@@ -22,7 +23,7 @@ SIDE = 128
 def figures(before: np.ndarray, after: np.ndarray, *, sigma: float = 0.0) -> Figures:
     """Figures of one patch whose noise is white and known."""
     gain = slope_gain(np.ones((8, 8)))
-    return combine_figures([measure_patch((before, after), sigma=lambda tone: np.full_like(tone, sigma), gain=gain)])
+    return combine_figures([measure_patch(Patch(before, after, before, lambda tone: np.full_like(tone, sigma), gain))])
 
 
 def grey(plane: np.ndarray) -> np.ndarray:
@@ -55,7 +56,7 @@ def noise(sigma: float, seed: int) -> np.ndarray:
 def test_texture_kept_is_the_part_that_was_kept(share):
     before = grey(weave())
     after = grey(weave(0.04 * share))
-    assert figures(before, after).texture_kept == pytest.approx(share, abs=0.02)
+    assert figures(before, after)["texture_kept"] == pytest.approx(share, abs=0.02)
 
 
 @pytest.mark.parametrize("share", [1.0, 0.6])
@@ -64,8 +65,8 @@ def test_noise_does_not_pass_for_texture(share, sigma):
     luminance = sigma * 3**0.5  # of the opponent plane
     before = grey(weave(0.06)) + noise(sigma, 1)
     cleaned, drawn_anew = grey(weave(0.06 * share)), grey(weave(0.06)) + noise(sigma, 2)
-    assert figures(before, cleaned, sigma=luminance).texture_kept == pytest.approx(share, abs=0.08)
-    assert figures(before, drawn_anew, sigma=luminance).texture_kept == pytest.approx(1.0, abs=0.08)
+    assert figures(before, cleaned, sigma=luminance)["texture_kept"] == pytest.approx(share, abs=0.08)
+    assert figures(before, drawn_anew, sigma=luminance)["texture_kept"] == pytest.approx(1.0, abs=0.08)
 
 
 @pytest.mark.parametrize("sigma", [0.0, 0.01, 0.02, 0.03])
@@ -99,9 +100,9 @@ def test_a_halo_is_its_overshoot_as_a_part_of_the_step(turn, over):
 def test_halos_that_were_there_are_not_the_routes():
     plain = edge()
     haloed = grey(plain + 1.5 * (plain - cv2.GaussianBlur(plain.astype(np.float32), (0, 0), 2.0)))
-    assert figures(haloed, haloed).halo == 0
-    assert figures(grey(plain), haloed).halo > 0.05
-    assert figures(haloed, grey(plain)).halo == 0 and halo_of([]) is None
+    assert figures(haloed, haloed)["halo"] == 0
+    assert figures(grey(plain), haloed)["halo"] > 0.05
+    assert figures(haloed, grey(plain))["halo"] == 0 and halo_of([]) is None
 
 
 @pytest.mark.parametrize("shift", [-3.0, 0.0, 2.0])
@@ -110,7 +111,7 @@ def test_a_shift_in_the_darks_is_told_in_lightness(shift):
     before = encode_curve(light)
     target = float(lightness(before)[0, 0]) + shift
     after = encode_curve(np.full_like(light, ((target + 16) / 116) ** 3))
-    assert figures(before, after).shadow_shift == pytest.approx(shift, abs=0.02)
+    assert figures(before, after)["shadow_shift"] == pytest.approx(shift, abs=0.02)
     assert decode_curve(before)[0, 0, 0] == pytest.approx(0.02, abs=1e-5)
 
 
@@ -124,9 +125,9 @@ def test_a_cast_is_the_channel_that_moved_most(channel):
     before = np.full((SIDE, SIDE, 3), 0.1, np.float32)
     after = before.copy()
     after[..., channel] += 6 / 255
-    assert figures(before, after).cast == pytest.approx(4.0, abs=0.01)  # 6 levels less their mean of 2
-    assert figures(before, before + np.float32(0.02)).cast == pytest.approx(0, abs=0.01)
-    assert figures(before + 0.5, after + 0.5).cast is None  # no darks to tell it from
+    assert figures(before, after)["cast"] == pytest.approx(4.0, abs=0.01)  # 6 levels less their mean of 2
+    assert figures(before, before + np.float32(0.02))["cast"] == pytest.approx(0, abs=0.01)
+    assert figures(before + 0.5, after + 0.5)["cast"] is None  # no darks to tell it from
     gaps = np.where(abs(np.arange(SIDE)[:, None] % 32 - 16) < 4, before, before + 0.5).astype(np.float32)
     found = figures(gaps, gaps + after - before)
     assert found.shadow_shift != 0 and found.cast is None  # nowhere is it dark all around
@@ -136,22 +137,22 @@ def test_noise_that_black_cut_off_leaves_no_cast_behind():
     clean = np.broadcast_to(np.float32([0.22, 0.22, 0.03]), (SIDE, SIDE, 3)).copy()
     before = np.clip(clean + np.random.default_rng(1).normal(0, 0.08, clean.shape), 0, 1).astype(np.float32)
     assert abs(float((before - clean)[..., 2].mean())) > 3 / 255  # the mean of blue was moved
-    assert figures(before, clean).cast < 0.5
+    assert figures(before, clean)["cast"] < 0.5
     for channel in (0, 1):
         cast = clean.copy()
         cast[..., channel] += 10 / 255
-        assert figures(before, cast).cast > 2
+        assert figures(before, cast)["cast"] > 2
 
 
 def test_darkened_highlights_and_new_clipping_are_seen():
     before = grey(np.full((SIDE, SIDE), 0.9))
-    assert figures(before, before - np.float32(0.05)).highlight_shift == pytest.approx(-0.05, abs=1e-3)
+    assert figures(before, before - np.float32(0.05))["highlight_shift"] == pytest.approx(-0.05, abs=1e-3)
     after = before.copy()
     after[:32] = 1.0
     after[32:40] = 0.0
     found = figures(before, after)
     assert (found.clipped_white, found.clipped_black) == pytest.approx((0.25, 0.0625))
-    assert figures(after, after).clipped_white == 0 == figures(after, after).clipped_black
+    assert figures(after, after)["clipped_white"] == 0 == figures(after, after)["clipped_black"]
 
 
 def test_what_noise_had_clipped_is_not_newly_clipped():

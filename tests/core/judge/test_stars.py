@@ -10,7 +10,8 @@ import pytest
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
-from dustpan.core.judge.figures import Figures, find_harms
+from dustpan.core.judge.figures import find_harms
+from dustpan.core.judge.harms import Figures
 from dustpan.core.judge.harms.stars import combine_stars, measure_stars
 from dustpan.core.judge.report import judge
 from dustpan.core.judge.spots import choose_patches

@@ -108,6 +108,11 @@ def param(label: str, default: Any, help: str, **rest: Any) -> Any:
 class Params:
     """Base of a kind's settings: a frozen dataclass whose every field carries a `Param`."""
 
+    @property
+    def refers_to(self) -> str | None:
+        """Name of the kept Where that these settings refer to; None for settings that stand for themselves."""
+        return None
+
     @classmethod
     def described(cls) -> dict[str, Param]:
         """Return the description of each parameter by its id, in the order shown."""

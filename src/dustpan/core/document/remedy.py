@@ -337,7 +337,7 @@ def _unkept(steps: Iterable[Step], wheres: tuple[tuple[str, Where], ...]) -> lis
 
 
 def _names(where: Where) -> set[str]:
-    return {part.params.to_json().get("name", "") for part in where.parts if part.kind == "named"}
+    return {name for part in where.parts if (name := part.params.refers_to) is not None}
 
 
 def _reached(name: str, used: Mapping[str, set[str]]) -> set[str]:

@@ -162,16 +162,16 @@ class Route:
         return Route(self.steps, tuple(wheres.items()))
 
     def resolved(self, where: Where, within: tuple[str, ...] = ()) -> Where:
-        """Return a Where whose `named` parts hold what is kept; a name that leads back to itself covers nothing."""
+        """Return a Where whose parts that refer to a kept one hold it; what leads back to itself covers nothing."""
 
         def look_up(part: Part) -> Part:
-            name = getattr(part.params, "name", None)
-            if part.kind != "named" or name in within:
+            name = part.params.refers_to
+            if name is None or name in within:
                 return part
-            kept = self.kept(str(name))
-            return part if kept is None else replace(part, kept=self.resolved(kept, (*within, str(name))))
+            kept = self.kept(name)
+            return part if kept is None else replace(part, kept=self.resolved(kept, (*within, name)))
 
-        if not any(part.kind == "named" for part in where.parts):
+        if all(part.params.refers_to is None for part in where.parts):
             return where
         return replace(where, parts=tuple(look_up(part) for part in where.parts))
 

@@ -17,7 +17,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from dustpan.core.kernels.dct import SEGMENT, STRIDE, clean_rows
+from dustpan.core.kernels.dct import SEGMENT, STRIDE, clean_rows, measure_rows
 from dustpan.core.work.cancel import Check, no_check
 
 WINDOW = 8  # px, side of a window
@@ -84,6 +84,31 @@ def _clean_columns(plane: np.ndarray, sigma: np.ndarray, left: int, options: dic
         )
         cleaned[:, start:end] = part[:, start - first : end - first]
     return cleaned
+
+
+def window_excess(plane: np.ndarray, *, sigma: np.ndarray, spectrum: np.ndarray, left: int = 0) -> np.ndarray:
+    """Return (H / 2, W / 2): energy of each window in that of its noise, about 0.9 for noise alone and up to 4.
+
+    Parameters
+    ----------
+    plane, sigma, spectrum, left : as `clean_plane` takes them.
+
+    Notes
+    -----
+    A coefficient counts 4 at most, so that one edge does not pass for texture.
+    """
+    excess = np.ones((plane.shape[0] // STEP, plane.shape[1] // STEP), np.float32)
+    sigma = np.require(sigma, np.float32, ("C", "W"))
+    shape = np.require(spectrum, np.float32, ("C", "W")).reshape(64)
+    strips = plane.shape[0] // STEP - 3
+    for start in range(0, plane.shape[1], _COLUMN):
+        end = min(start + _COLUMN + WINDOW, plane.shape[1])
+        columns = slice(start // STEP, end // STEP)
+        found = np.ones((excess.shape[0], (end - start) // STEP), np.float32)
+        part = np.ascontiguousarray(sigma[:, columns])
+        measure_rows(_split(plane[:, start:end]), part, shape, (left + start) // STEP % SEGMENT, 0, strips, found)
+        excess[:, columns] = found
+    return excess
 
 
 def _split(plane: np.ndarray) -> np.ndarray:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from dustpan.core.filters.assumed import assume_noise
 from dustpan.core.filters.colour import from_opponent, to_opponent
 from dustpan.core.filters.dct import clean_plane, halve, lay_under, window_mean
 from dustpan.core.picture.region import Ends, Region
@@ -114,7 +115,8 @@ def _without_rim(planes: np.ndarray, rim: int) -> np.ndarray:
 def _clean_planes(planes: np.ndarray, scale: int, region: Region, left: int, cleaning: Cleaning) -> np.ndarray:
     """Return opponent planes cleaned at one scale; those without noise or strength stay as they are."""
     tone = window_mean(planes[0]) / np.float32(3**0.5)
-    sigma, spectrum = cleaning.sigma(tone, scale, region), cleaning.spectrum[scale]
+    spectrum = cleaning.spectrum[scale]
+    sigma = assume_noise(planes[0], cleaning.sigma(tone, scale, region), spectrum, left=left)
     strengths = (cleaning.strengths[0], cleaning.strengths[1], cleaning.strengths[1])
     cleaned = np.empty_like(planes)
     for index, plane in enumerate(planes):

@@ -16,6 +16,7 @@ import numpy as np
 import scipy
 
 from dustpan.core.filters import quick
+from dustpan.core.filters.assumed import assume_noise
 from dustpan.core.filters.colour import from_opponent, to_opponent
 from dustpan.core.filters.dct import frequency_weights, halve, lay_under, window_mean
 from dustpan.core.filters.quick import Cleaning
@@ -73,6 +74,7 @@ def _filter(noisy: np.ndarray, pilot: np.ndarray, cleaning: Cleaning, skipped: t
     parts = [cleaning.strengths[0], cleaning.strengths[1], cleaning.strengths[1]]
     area = (-_PADDING, -_PADDING, width - _PADDING, height - _PADDING)
     sigma = cleaning.sigma(window_mean(pilot[0]) / np.float32(3**0.5), 0, area)
+    sigma = assume_noise(noisy[0], sigma, cleaning.spectrum[0])
     sigma = np.require(sigma * np.array(parts, np.float32)[:, None, None], np.float32, ("C", "W"))
     spectrum = np.require(cleaning.spectrum[0], np.float32, ("C", "W")).reshape(3, 64)
     table = _shared_noise(spectrum.tobytes())

@@ -14,6 +14,7 @@ from dustpan.core.filters.edge_profiles import edge_rise
 from dustpan.core.filters.similarity import similarity_map, window_of
 from dustpan.core.judge.figures import combine_figures, measure_patch
 from dustpan.core.judge.findings import find_faults
+from dustpan.core.judge.harms import Patch
 from dustpan.core.judge.harms.texture import slope_gain
 from dustpan.core.judge.harms.tones import lightness
 from dustpan.core.judge.spots import choose_patches
@@ -95,12 +96,14 @@ def compare_pictures(engine: Engine, reference: Engine, *, check: Check = no_che
     pairs = [(other.base.read(region), plan.base.read(region)) for region in regions]
     noise = other.noise
     gain = slope_gain(noise.spectrum[0, 0])
-    figures = combine_figures([measure_patch(pair, sigma=lambda tone: noise.at(tone)[0], gain=gain) for pair in pairs])
+    figures = combine_figures(
+        [measure_patch(Patch(*pair, pair[0], lambda tone: noise.at(tone)[0], gain)) for pair in pairs]
+    )
     return {
         "psnr": round(float(-10 * np.log10(max(squares / (3 * count), 1e-12))), 3),
         "ssim": round(float(np.concatenate(likeness).mean()), 5),
-        "halo": None if figures.halo is None else round(figures.halo, 4),
-        "texture_kept": None if figures.texture_kept is None else round(figures.texture_kept, 4),
+        "halo": _rounded(figures["halo"]),
+        "texture_kept": _rounded(figures["texture_kept"]),
         "brightness_shift": round(shift / count, 4),
     }
 
@@ -118,3 +121,7 @@ def clipped_shares(plan: Plan) -> tuple[float, float]:
         black += int((strip <= 0).any(axis=2).sum())
         white += int((strip >= 1).any(axis=2).sum())
     return black / (plan.size[0] * plan.size[1]), white / (plan.size[0] * plan.size[1])
+
+
+def _rounded(figure: float | None) -> float | None:
+    return None if figure is None else round(figure, 4)

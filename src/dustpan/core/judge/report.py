@@ -9,9 +9,8 @@ import numpy as np
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route
-from dustpan.core.judge.figures import HARMS, Figures, PatchFigures, combine_figures, find_harms, measure_patch
-from dustpan.core.judge.harms.base import Pair
-from dustpan.core.judge.harms.clipping import combine_clipping
+from dustpan.core.judge.figures import PatchFigures, combine_figures, find_harms, measure_patch
+from dustpan.core.judge.harms import HARMS, Figures, Pair, Patch
 from dustpan.core.judge.harms.texture import slope_gain
 from dustpan.core.judge.noise_left import (
     SquareNoise,
@@ -98,11 +97,9 @@ def judge(
     read_patches = map_shared(read_patch, regions, engine.pool, priority=priority)
     pairs, originals = [pair for pair, _ in read_patches], [first for _, first in read_patches]
     report = report_on(engine, plan, reference, regions, pairs, originals=originals, spots=spots, check=check)
-    # Clipping is a share of the picture, so the patches chosen for their edges and texture must not count.
-    black, white = combine_clipping([report.patches[n].clipping for n in _chosen_by_tone(spots, len(pairs))])
-    figures = replace(report.figures, clipped_black=black, clipped_white=white)
+    figures = report.figures
     if engine.source.rendered:
-        figures = replace(figures, stars_lost=None)  # its points of light are glints and stray paths
+        figures = Figures(figures, stars_lost=None)  # its points of light are glints and stray paths
     each = [combine_figures([patch]) for patch in report.patches]
     named = [name_culprit(finding, plan) for finding in find_harms(figures, spots, each)]
     harm = [finding for finding in named if finding.step_id or finding.what not in _DRAWN]
@@ -135,10 +132,12 @@ def report_on(
     def measure(number: int) -> PatchFigures:
         check()
         extent = extent_of(regions[number], size)
+        before, after = pairs[number]
         original = originals[number] if originals else None
-        return measure_patch(
-            pairs[number], sigma=lambda tone: field.sigma(tone, extent)[0], gain=gain, original=original
+        patch = Patch(
+            before, after, before if original is None else original, lambda tone: field.sigma(tone, extent)[0], gain
         )
+        return measure_patch(patch)
 
     patches = map_shared(measure, range(len(pairs)), engine.pool, priority=Priority.AROUND)
     sampled = sample_noise(engine, reference, check=check)
@@ -150,7 +149,7 @@ def report_on(
         noise_after=noise_left_over_tone(plan, sampled.tone, squares),
         noise=(before, before * squares.share_left),
         doubt=plan.noise.doubt[0],
-        figures=combine_figures(patches),
+        figures=combine_figures(patches, by_tone),
         spots=spots,
         pairs=pairs,
         patches=patches,

@@ -17,6 +17,7 @@ STRIDE = 1024  # longest half row of a tile, in samples
 # How many coefficients of a window hold signal where it begins to count as busy, and where it does altogether. Noise is
 # taken for weaker there: what is left of it does not show in texture, and texture that goes does.
 _BARE, _BUSY = np.float32(1.2), np.float32(4.6)
+MOST = np.float32(4)  # of one coefficient's energy in that of its noise, so that an edge is no texture
 _EASED_THRESHOLD, _EASED_NOISE = np.float32(0.15), np.float32(0.3)  # part by which it is taken for weaker, at most
 
 
@@ -119,6 +120,18 @@ def _shrink(c, p, sigma, spectrum, least, count, eased, weight):
             weight[t] += power * gain * gain
     for t in range(count):
         weight[t] = np.float32(1.0) / (weight[t] * sigma[t] * sigma[t] + np.float32(1e-9))
+
+
+@helper
+def _sum_energy(c, sigma, spectrum, count, energy):
+    """Fill `energy` with the sum of the coefficients' energies in those of their noise."""
+    for t in range(count):
+        energy[t] = np.float32(0)
+    for n in range(1, 64):
+        power = spectrum[n] * spectrum[n]
+        row = c[n * SEGMENT : (n + 1) * SEGMENT]
+        for t in range(count):
+            energy[t] += min(row[t] * row[t] / (power * sigma[t] * sigma[t] + np.float32(1e-12)), MOST)
 
 
 @helper
@@ -234,3 +247,28 @@ def clean_rows(noisy, pilot, sigma, spectrum, threshold, least, phase, first, la
             start += count
         _spread(sum_even, top, half, sums[0])
         _spread(sum_odd, top, half, sums[1])
+
+
+@kernel("f4[:,:,::1], f4[:,::1], f4[::1], i8, i8, i8, f4[:,::1]")
+def measure_rows(noisy, sigma, spectrum, phase, first, last, excess):
+    """Measure the energy of the windows of rows `first` to `last` of one plane, in that of their noise.
+
+    Parameters
+    ----------
+    noisy, sigma, spectrum, phase, first, last : as `clean_rows` takes them.
+    excess : (H / 2, W / 2), filled with the mean over a window's coefficients but the first; each counts MOST at most.
+    """
+    half = noisy.shape[2]
+    windows = half - 3
+    even, odd = np.empty(8 * STRIDE, np.float32), np.empty(8 * STRIDE, np.float32)
+    c, energy = np.empty(64 * SEGMENT, np.float32), np.empty(SEGMENT, np.float32)
+    for strip in range(first, last):
+        _columns(noisy[0], 2 * strip, half, even)
+        _columns(noisy[1], 2 * strip, half, odd)
+        start = 0
+        while start < windows:
+            count = min(SEGMENT - (start + phase) % SEGMENT, windows - start)
+            _windows(even, odd, start, count, c)
+            _sum_energy(c, sigma[strip, start:], spectrum, count, energy)
+            excess[strip, start : start + count] = energy[:count] * np.float32(1 / 63)
+            start += count

@@ -33,10 +33,19 @@ class PartKind(Kind):
 
     Attributes
     ----------
+    order : rank in the list of kinds, among those that are found by the picture or those that are not.
     drawn : whether it is drawn by hand; such a part has the setting `pull`.
+    by_picture : whether it is found by the picture; the list has these first.
     """
 
+    order: ClassVar[int]
+    by_picture: ClassVar[bool] = True
+
     drawn: ClassVar[bool] = False
+
+    def told(self, params: Params) -> str:
+        """Return what is covered, in a word or two for a line of text."""
+        return self.label.lower()
 
     def reads(self, params: Params) -> bool:
         """Return whether `cover` looks at the picture; a drawn part only does when it is pulled to an outline."""
@@ -79,6 +88,7 @@ class DrawnKind(PartKind):
     """Base of the parts that are drawn by hand: places, not pixels, unless they are pulled to an outline."""
 
     drawn = True
+    by_picture = False
 
     def reads(self, params):
         """Return whether it is pulled to an outline."""

@@ -35,9 +35,16 @@ class Brightness(PartKind):
     """Cover a range of tones."""
 
     kind = "brightness"
+    order = 40
     label = "Brightness"
     help = "Dark or bright places: a range of tones."
     params_type = BrightnessParams
+
+    def told(self, params):
+        """Return darks or brights for a range that goes to one end."""
+        if params.low <= 0 and params.high < 1:
+            return "darks"
+        return "brights" if params.low > 0 and params.high >= 1 else super().told(params)
 
     def cover(self, tile, region, params, analysis, context):
         """Return shares: 1 within the range, 0 past the fading on both sides; an end at 0 or 1 does not fade."""

@@ -31,6 +31,7 @@ class Brush(DrawnKind):
     """Cover what was painted."""
 
     kind = "brush"
+    order = 30
     label = "Brush"
     help = "Painted on the picture by hand; strokes add or erase."
     params_type = BrushParams

@@ -38,6 +38,7 @@ class Colour(PartKind):
     """Cover a range of hues."""
 
     kind = "colour"
+    order = 50
     label = "Colour"
     help = "Places of one colour: a range of hues."
     params_type = ColourParams

@@ -35,6 +35,7 @@ class Edges(PartKind):
     """Cover bands along edges."""
 
     kind = "edges"
+    order = 10
     label = "Edges"
     help = "Outlines and lines; noise is no edge."
     params_type = EdgesParams

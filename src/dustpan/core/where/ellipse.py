@@ -50,6 +50,7 @@ class Ellipse(DrawnKind):
     """Cover an ellipse, turned in pixels."""
 
     kind = "ellipse"
+    order = 10
     label = "Ellipse"
     help = "An ellipse drawn on the picture."
     params_type = EllipseParams

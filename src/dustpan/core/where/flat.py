@@ -34,6 +34,7 @@ class Flat(PartKind):
     """Cover what has neither edges nor texture."""
 
     kind = "flat"
+    order = 30
     label = "Flats"
     help = "Smooth places without texture: skies, walls, blurred backgrounds."
     params_type = FlatParams

@@ -34,6 +34,7 @@ class Gradient(DrawnKind):
     """Cover one side of the picture, fading along a line."""
 
     kind = "gradient"
+    order = 20
     label = "Gradient"
     help = "Full on one side, nothing on the other, fading between two points."
     params_type = GradientParams

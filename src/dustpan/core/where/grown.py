@@ -29,6 +29,7 @@ class Grown(PartKind):
     """Cover a thing that was clicked on: what looks like it and is connected with it."""
 
     kind = "grown"
+    order = 70
     label = "Thing"
     help = "Click on a thing: what looks alike and is connected is covered; clicks with the other button leave out."
     params_type = GrownParams

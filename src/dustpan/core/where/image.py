@@ -32,6 +32,7 @@ class Image(DrawnKind):
     """Cover what is white in a grey picture."""
 
     kind = "image"
+    order = 40
     label = "Picture"
     help = "A grey picture, stretched over this one: white is covered."
     params_type = ImageParams

@@ -17,14 +17,25 @@ class NamedParams(Params):
 
     name: str = param("Name", "", "Name of the Where, as this route keeps it.", form=TEXT, widget="name")
 
+    @property
+    def refers_to(self):
+        """The name, also while it is empty."""
+        return self.name
+
 
 class Named(PartKind):
     """Cover what a kept Where covers; the fold looks it up."""
 
     kind = "named"
+    order = 50
+    by_picture = False
     label = "Kept"
     help = "A Where that was kept under a name; changed once, it changes wherever it is used."
     params_type = NamedParams
+
+    def told(self, params):
+        """Return the name in quotes."""
+        return f"“{params.name}”" if params.name else super().told(params)
 
     def reads(self, params):
         """Return false: the parts of the kept Where read for themselves."""

@@ -48,6 +48,7 @@ class SharpAreas(PartKind):
     """Cover what is in focus."""
 
     kind = "sharp_areas"
+    order = 20
     label = "Sharp areas"
     help = "What is in focus, with the flat parts that belong to it."
     params_type = SharpAreasParams

@@ -40,6 +40,7 @@ class Stars(PartKind):
     """Cover points of light."""
 
     kind = "stars"
+    order = 60
     label = "Stars"
     help = "Points of light in the dark, and what is around them."
     params_type = StarsParams

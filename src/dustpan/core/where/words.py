@@ -26,19 +26,8 @@ def told(where: Where) -> str:
 
 
 def _name(part: Part) -> str:
-    name = part.params.to_json().get("name") if part.kind == "named" else None
-    word = f"“{name}”" if name else _range(part) or part_kinds()[part.kind].label.lower()
+    word = part_kinds()[part.kind].told(part.params)
     return f"not {word}" if part.invert else word
-
-
-def _range(part: Part) -> str:
-    """Return darks or brights for a range of tones that goes to one end."""
-    if part.kind != "brightness":
-        return ""
-    params: Any = part.params
-    if params.low <= 0 and params.high < 1:
-        return "darks"
-    return "brights" if params.low > 0 and params.high >= 1 else ""
 
 
 def free_part_id(where: Where, kind: str) -> str:

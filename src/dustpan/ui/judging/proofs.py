@@ -233,8 +233,8 @@ def _figure(order: Order, proof: Proof, judged: Judged) -> str:
     reference = plan_reference(order.engine, order.plan, check=order.token.check)
     if proof.name in _JUDGED:
         report = report_on(order.engine, order.plan, reference, [judged.region], [judged.pair])
-        if proof.name == "Edge":
-            return "" if report.figures.halo is None else f"halo {percent(report.figures.halo)}"
-        return "" if report.figures.texture_kept is None else f"kept {percent(report.figures.texture_kept)}"
+        name, word = ("halo", "halo") if proof.name == "Edge" else ("texture_kept", "kept")
+        figure = report.figures[name]
+        return "" if figure is None else f"{word} {percent(figure)}"
     before, after = patch_noise(reference, order.plan, judged.pair, judged.region)
     return f"noise {before:.1f} → {after:.1f}"

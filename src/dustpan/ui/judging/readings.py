@@ -43,12 +43,13 @@ class Reading:
 def readings_of(report: Report) -> list[Reading]:
     """Return the lines for a report; a figure that the picture doesn't have gives none."""
     found = report.figures
+    kept, halo, shift = found["texture_kept"], found["halo"], found["shadow_shift"]
     lines = [
         _noise_left(*report.noise, report.doubt),
-        None if found.texture_kept is None else _texture(found.texture_kept, FLATTENED.size_in(found) is not None),
-        None if found.halo is None else _halo(found.halo),
-        None if found.shadow_shift is None else _shadows(found.shadow_shift),
-        _newly_lost(found.clipped_black + found.clipped_white),
+        None if kept is None else _texture(kept, FLATTENED.size_in(found) is not None),
+        None if halo is None else _halo(halo),
+        None if shift is None else _shadows(shift),
+        _newly_lost((found["clipped_black"] or 0.0) + (found["clipped_white"] or 0.0)),
     ]
     return [line for line in lines if line is not None]
 

@@ -39,11 +39,6 @@ from dustpan.ui.widgets.sliders import NumberSlider
 _WORDS = {"add": "and", "subtract": "without", "intersect": "within"}
 _SMALL = QSize(40, 28)
 _FEATHER = Param("Feather", 0.0, "Softens the rim of the whole mask.", unit="px", low=0.0, high=MAX_FEATHER, step=0.5)
-#: In the order of the list: found by the picture, then drawn by hand.
-_KINDS = (
-    "edges", "sharp_areas", "flat", "brightness", "colour", "stars", "grown", "ellipse", "gradient", "brush", "image",
-    "named",
-)  # fmt: skip
 
 
 class PartRow(QFrame):
@@ -206,13 +201,14 @@ class WherePanel(QWidget):
 
     def _fill_kinds(self, menu: QMenu) -> None:
         menu.clear()
-        for name in _KINDS:
-            kind = part_kinds()[name]
-            if name == "ellipse":
+        found = [kind.by_picture for kind in part_kinds().values()]
+        for number, kind in enumerate(part_kinds().values()):
+            if number == found.count(True):
                 menu.addSeparator()
-            action = menu.addAction(kind.label, partial(self.parts.add, name))
+            action = menu.addAction(kind.label, partial(self.parts.add, kind.kind))
             action.setToolTip(kind.help)
-            action.setEnabled(name != "named" or bool(self.parts.session.route.wheres))
+            refers = kind.params_type().refers_to is not None
+            action.setEnabled(not refers or bool(self.parts.session.route.wheres))
 
     def _fill_ready(self, menu: QMenu) -> None:
         menu.clear()
@@ -246,7 +242,7 @@ class WherePanel(QWidget):
         invert.setChecked(part.invert)
         menu.addAction("Move up", partial(self.parts.move, part_id, -1))
         menu.addAction("Move down", partial(self.parts.move, part_id, 1))
-        if part.kind == "named":
+        if part.params.refers_to is not None:
             menu.addAction("Its parts instead of the name", partial(self.parts.unfold, part))
         menu.addSeparator()
         menu.addAction("Remove", partial(self.parts.remove, part_id))

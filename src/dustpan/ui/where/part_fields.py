@@ -184,7 +184,7 @@ class PartFields(QWidget):
             self._show_count(len(params.seeds), "click")
         elif part.kind == "image":
             self.count.setText("a picture" if params.picture.data else "no picture chosen")
-        elif part.kind == "named":
+        elif part.params.refers_to is not None:
             kept = [name for name, _ in self.parts.session.route.wheres]
             self.names.clear()
             self.names.addItems(kept)

@@ -136,7 +136,7 @@ class Parts(QObject):
 
     def unfold(self, part: Part) -> None:
         """Put the parts of a kept Where in place of its name."""
-        kept = self.session.route.kept(str(part.params.to_json().get("name", "")))
+        kept = self.session.route.kept(part.params.refers_to or "")
         if kept is not None:
             self.set_where(kept, "where, its own again")
 

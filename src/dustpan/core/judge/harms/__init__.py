@@ -1,1 +1,30 @@
-"""What a route may do that should not stay: one module a harm, with its measure, its limit and its words."""
+"""What a route may do that should not stay: one module a measure, with its harms, their limits and words."""
+
+from __future__ import annotations
+
+from dustpan.core.judge.harms.bands import Bands
+from dustpan.core.judge.harms.base import Figures, Harm, Measure, Pair, Patch, SigmaOfTone
+from dustpan.core.judge.harms.clipping import Clipping
+from dustpan.core.judge.harms.edges import Halos
+from dustpan.core.judge.harms.gradients import Gradients
+from dustpan.core.judge.harms.louder import NoiseLouder
+from dustpan.core.judge.harms.stars import StarsLost
+from dustpan.core.judge.harms.texture import TextureKept
+from dustpan.core.judge.harms.tones import Tones
+from dustpan.core.judge.harms.worms import WormsDrawn
+
+__all__ = ["HARMS", "MEASURES", "Figures", "Harm", "Measure", "Pair", "Patch", "SigmaOfTone"]
+
+#: In the order in which their harms are told.
+MEASURES: tuple[Measure, ...] = (
+    Halos(),
+    TextureKept(),
+    Tones(),
+    Clipping(),
+    Gradients(),
+    Bands(),
+    StarsLost(),
+    NoiseLouder(),
+    WormsDrawn(),
+)
+HARMS: tuple[Harm, ...] = tuple(harm for measure in MEASURES for harm in measure.harms)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import ClassVar
 
 import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.base import Harm, Pair
+from dustpan.core.judge.harms.base import Harm, Measure, Pair
 from dustpan.core.noise.model import DISPLAY
 
 BANDS = Harm("bands_drawn", "bands_drawn", 0.8, "bands of {size:.1f} levels drawn in")
@@ -41,3 +42,20 @@ def _bands(tone: np.ndarray) -> float:
 def combine_bands(patches: Sequence[float]) -> float | None:
     """Return the bands that a quarter of the patches have at most: bands go through the whole picture."""
     return float(np.quantile(patches, 0.25)) if len(patches) else None
+
+
+class Bands(Measure):
+    """Bands drawn in."""
+
+    figures: ClassVar = {
+        "bands_drawn": "deviation of rows or columns that are newly shifted as a whole, display values"
+    }
+    harms = (BANDS,)
+
+    def measure(self, patch):
+        """Return what one patch adds."""
+        return measure_bands(patch.pair)
+
+    def combine(self, found):
+        """Return the figures over patches."""
+        return {"bands_drawn": combine_bands(found)}

@@ -1,10 +1,11 @@
-"""What a harm is, and the squares that several of them are judged in."""
+"""What a harm is, what it is told from, and the squares that several of them are judged in."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 
@@ -14,6 +15,38 @@ Pair = tuple[np.ndarray, np.ndarray]
 SigmaOfTone = Callable[[np.ndarray], np.ndarray]
 
 SQUARE = 16  # px, side of the squares of a patch that are judged one by one
+
+
+class Figures(dict[str, float | None]):
+    """What a route did, by the names of the figures; None for a figure that nothing tells."""
+
+    def __missing__(self, name: str) -> None:
+        """Return None: nothing tells it."""
+        return None
+
+
+@dataclass(frozen=True, eq=False)
+class Patch:
+    """A patch of the picture that is judged.
+
+    Attributes
+    ----------
+    before, after : h x w x 3 working pixels in the light of the route, and after the route.
+    original : the patch as it came, for what is newly clipped.
+    sigma : luminance noise over tone in `before`.
+    gain : `texture.slope_gain` of that noise's spectrum.
+    """
+
+    before: np.ndarray
+    after: np.ndarray
+    original: np.ndarray
+    sigma: SigmaOfTone
+    gain: float
+
+    @property
+    def pair(self) -> Pair:
+        """The pixels before and after."""
+        return self.before, self.after
 
 
 @dataclass(frozen=True)
@@ -40,13 +73,37 @@ class Harm:
     drawn: bool = False
     unit: str = ""
 
-    def size_in(self, figures: Any) -> float | None:
+    def size_in(self, figures: Figures) -> float | None:
         """Return the size of the harm that figures tell, or None where it is none."""
-        value = getattr(figures, self.figure)
+        value, unit = figures[self.figure], figures[self.unit]
         if value is None:
             return None
-        limit = self.limit * (getattr(figures, self.unit) if self.unit else 1.0)
+        limit = self.limit if unit is None else self.limit * unit
         return value if (value <= limit if self.below else value >= limit) else None
+
+
+class Measure(ABC):
+    """How figures are made: something measured in each patch, and put together over the patches.
+
+    Attributes
+    ----------
+    figures : names of the figures, each with what it means.
+    harms : those that the figures tell.
+    of_picture : whether a figure is a share of the picture, so that patches chosen for their edges or texture must not
+        count.
+    """
+
+    figures: ClassVar[Mapping[str, str]]
+    harms: ClassVar[tuple[Harm, ...]]
+    of_picture: ClassVar[bool] = False
+
+    @abstractmethod
+    def measure(self, patch: Patch) -> Any:
+        """Return what one patch adds."""
+
+    @abstractmethod
+    def combine(self, found: Sequence[Any]) -> Mapping[str, float | None]:
+        """Return the figures over patches, from what `measure` returned for each."""
 
 
 def cut_squares(plane: np.ndarray) -> np.ndarray:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import ClassVar
 
 import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.base import Harm, SigmaOfTone
+from dustpan.core.judge.harms.base import Harm, Measure, SigmaOfTone
 
 _LIMIT = 0.002  # share of the picture
 _AROUND = 11  # px, side of the squares in which as many pixels may be clipped as were
@@ -60,3 +61,22 @@ def combine_clipping(patches: Sequence[Clipped]) -> tuple[float, float]:
     """Return the shares of pixels newly at black and at white over patches."""
     pixels, black, white = np.sum(patches, axis=0) if len(patches) else (0, 0, 0)
     return float(black / max(pixels, 1)), float(white / max(pixels, 1))
+
+
+class Clipping(Measure):
+    """Pixels newly at black and at white."""
+
+    figures: ClassVar = {
+        "clipped_black": "share of pixels newly at black",
+        "clipped_white": "share of pixels newly at white",
+    }
+    harms = (BLACK, WHITE)
+    of_picture = True
+
+    def measure(self, patch):
+        """Return what one patch adds."""
+        return measure_clipping(patch.original, patch.after, patch.before, patch.sigma)
+
+    def combine(self, found):
+        """Return the figures over patches."""
+        return dict(zip(self.figures, combine_clipping(found), strict=True))

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import ClassVar
 
 import numpy as np
 
-from dustpan.core.filters.edge_profiles import NEAR, REACH, Edges, Profiles, overshoot_of
-from dustpan.core.judge.harms.base import Harm
+from dustpan.core.filters.edge_profiles import NEAR, REACH, Edges, Profiles, find_edges, overshoot_of
+from dustpan.core.judge.harms.base import Harm, Measure
 
 HALO = Harm("halo", "halo", 0.05, "halos of {size:.0f} % along edges", 100)
 
@@ -49,3 +50,20 @@ def halo_of(profiles: Sequence[Profiles]) -> float | None:
     error = _MEDIAN_ERROR * np.median(np.abs(last - first - change), axis=0) / np.sqrt(len(last))
     grown = max(overshoot_of(after[None]), 0.0) - max(overshoot_of((after - change)[None]), 0.0)
     return max(grown - float(error[REACH - NEAR : REACH + 1 + NEAR].mean()), 0.0)
+
+
+class Halos(Measure):
+    """Halos along edges."""
+
+    figures: ClassVar = {
+        "halo": "overshoot at the strongest edges, a share of their step, in the patch where it is worst"
+    }
+    harms = (HALO,)
+
+    def measure(self, patch):
+        """Return what one patch adds."""
+        return find_edges(*patch.pair)
+
+    def combine(self, found):
+        """Return the figures over patches."""
+        return {"halo": combine_halo([edges for edges in found if edges is not None])}

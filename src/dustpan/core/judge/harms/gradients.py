@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import ClassVar
 
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.base import Harm
+from dustpan.core.judge.harms.base import Harm, Measure
 from dustpan.core.noise.model import DISPLAY
 
 STEPS = Harm("steps", "steps", 2.0, "gradients in steps of {size:.0f} levels")
@@ -38,3 +39,18 @@ def combine_steps(patches: Sequence[float | None]) -> float | None:
     """Return the median height over the patches that have steps, or None."""
     found = [height for height in patches if height is not None]
     return float(np.median(found)) if found else None
+
+
+class Gradients(Measure):
+    """Smooth tones in steps."""
+
+    figures: ClassVar = {"steps": "height of the steps that smooth gradients have, display values"}
+    harms = (STEPS,)
+
+    def measure(self, patch):
+        """Return what one patch adds."""
+        return measure_steps(patch.after)
+
+    def combine(self, found):
+        """Return the figures over patches."""
+        return {"steps": combine_steps(found)}

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import ClassVar
 
 import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.base import Harm, Pair, square_means
+from dustpan.core.judge.harms.base import Harm, Measure, Pair, square_means
 
 LOUDER = Harm("noise_louder", "noise_louder", 0.25, "noise {size:.0f} % louder in bare places", 100)
 
@@ -54,3 +55,18 @@ def combine_louder(patches: Sequence[Louder]) -> float | None:
         return None
     before, after = np.median(squares, axis=0)
     return 0.0 if after < _LEAST else max(float(after / max(before, 0.5 / 255)) - 1, 0.0)
+
+
+class NoiseLouder(Measure):
+    """Noise of bare places that has grown."""
+
+    figures: ClassVar = {"noise_louder": "part by which the noise of bare places has grown"}
+    harms = (LOUDER,)
+
+    def measure(self, patch):
+        """Return what one patch adds."""
+        return measure_louder(patch.pair)
+
+    def combine(self, found):
+        """Return the figures over patches."""
+        return {"noise_louder": combine_louder(found)}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import ClassVar
 
 import cv2
 import numpy as np
@@ -10,7 +11,7 @@ import numpy as np
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.speck_peaks import Peaks
 from dustpan.core.filters.speck_shapes import tell_odds
-from dustpan.core.judge.harms.base import Harm, Pair
+from dustpan.core.judge.harms.base import Harm, Measure, Pair
 
 STARS = Harm("stars_lost", "stars_lost", 0.1, "{size:.0f} % of the stars lost", 100)
 
@@ -79,3 +80,20 @@ def combine_stars(patches: Sequence[Stars]) -> float | None:
     if count < _FEW:
         return None
     return float(lost / count) if lost > _BY_CHANCE else 0.0
+
+
+class StarsLost(Measure):
+    """Stars that lost their light."""
+
+    figures: ClassVar = {
+        "stars_lost": "share of the points of light in the dark that have lost over 30 % of their light"
+    }
+    harms = (STARS,)
+
+    def measure(self, patch):
+        """Return what one patch adds."""
+        return measure_stars(patch.pair)
+
+    def combine(self, found):
+        """Return the figures over patches."""
+        return {"stars_lost": combine_stars(found)}

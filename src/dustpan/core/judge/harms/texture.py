@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import ClassVar, NamedTuple
 
 import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import to_opponent
-from dustpan.core.judge.harms.base import Harm, Pair, SigmaOfTone, cut_squares, square_means
+from dustpan.core.judge.harms.base import Harm, Measure, Pair, SigmaOfTone, cut_squares, square_means
 from dustpan.core.noise.model import DISPLAY
 
 FLATTENED = Harm(
@@ -93,3 +93,22 @@ def combine_texture(patches: Sequence[Texture]) -> tuple[float, float] | None:
     """Return the shares of the texture that are kept (1 is untouched) and told from the noise; None without any."""
     kept, told, there = np.sum(patches, axis=0)
     return (float(kept / there), float(told / there)) if there > 0 else None
+
+
+class TextureKept(Measure):
+    """Texture that is still there."""
+
+    figures: ClassVar = {
+        "texture_kept": "share of the texture, 1 is untouched",
+        "texture_told": "share of it that can be told from the noise",
+    }
+    harms = (FLATTENED,)
+
+    def measure(self, patch):
+        """Return what one patch adds."""
+        return measure_texture(patch.pair, patch.sigma, patch.gain)
+
+    def combine(self, found):
+        """Return the figures over patches."""
+        kept, told = combine_texture(found) or (None, 1.0)
+        return {"texture_kept": kept, "texture_told": told}

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import ClassVar
 
 import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.base import Harm
+from dustpan.core.judge.harms.base import Harm, Measure
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.picture.curve import SRGB_TO_XYZ, decode_curve
 
@@ -123,3 +124,30 @@ def combine_highlights(patches: Sequence[tuple[int, float]]) -> float | None:
     """Return the mean change of tone of bright pixels over patches, or None without any."""
     pixels = sum(count for count, _ in patches)
     return sum(change for _, change in patches) / pixels if pixels else None
+
+
+class Tones(Measure):
+    """Tones and colours of darks and highlights."""
+
+    figures: ClassVar = {
+        "shadow_shift": "change of L* in the darks",
+        "speck_shift": "the part of it that single pixels make, as where white specks went",
+        "cast": "change of colour in the darks, display values: the channel that moved most, less the mean",
+        "highlight_shift": "change of tone in what was bright, noise left out",
+    }
+    harms = (DARKER_SHADOWS, DULL_HIGHLIGHTS, CAST)
+
+    def measure(self, patch):
+        """Return what one patch adds."""
+        return (measure_darks(*patch.pair), measure_highlights(*patch.pair))
+
+    def combine(self, found):
+        """Return the figures over patches."""
+        shadow_shift, speck_shift, cast = combine_darks([darks for darks, _ in found]) or (None, None, None)
+        highlight_shift = combine_highlights([highlights for _, highlights in found])
+        return {
+            "shadow_shift": shadow_shift,
+            "speck_shift": speck_shift,
+            "cast": cast,
+            "highlight_shift": highlight_shift,
+        }

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import ClassVar
 
 import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.base import Harm, Pair, square_means
+from dustpan.core.judge.harms.base import Harm, Measure, Pair, square_means
 from dustpan.core.judge.harms.louder import bare_squares
 
 WORMS = Harm("worms", "worms", 1.8, "worms of {size:.1f} levels in bare places", drawn=True)
@@ -52,3 +53,18 @@ def combine_worms(patches: Sequence[Worms]) -> float | None:
     """Return the deviation of worms in bare places, display values; None where too few are bare."""
     squares = np.concatenate(patches) if len(patches) else np.empty(0)
     return None if len(squares) < _FEW else float(np.sqrt(np.mean(squares**2)))
+
+
+class WormsDrawn(Measure):
+    """Strokes in bare places."""
+
+    figures: ClassVar = {"worms": "deviation of strokes newly drawn in bare places, display values"}
+    harms = (WORMS,)
+
+    def measure(self, patch):
+        """Return what one patch adds."""
+        return measure_worms(patch.pair)
+
+    def combine(self, found):
+        """Return the figures over patches."""
+        return {"worms": combine_worms(found)}

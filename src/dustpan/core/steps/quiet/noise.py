@@ -36,12 +36,7 @@ FACTOR_TONES = np.array([0.0, 0.25, 0.5, 0.75, 1.0], np.float32)
 _SCALES = 3  # within a tile; coarser octaves are cleaned on the overview
 # Where an interpolated mosaic or a JPEG leaves little noise in fine coefficients it leaves still less of the picture.
 # Measured: camera noise +0.26 dB by it, as JPEG +0.10, white noise +0.01, and no photograph loses over 0.03.
-_LEAST_SPECTRUM = np.float32(1.0)
-# Noise taken for too weak stays and shows, more than texture that goes; above all in colour, of which pictures have
-# little that is fine. By scale and plane; windows with much in them are eased again, see `kernels.dct`. Measured on 14
-# photographs, then on 14 others: with both white noise gains 0.12 dB over 1.1 in luminance and 1.23 to 1.32 in colour
-# alone, camera noise 0.08, as JPEG 0.08. And a measurement that is 10 % too low costs 0.1 dB instead of 0.4.
-_ASSUMED = np.array([[1.13, 1.35, 1.35], [1.13, 1.45, 1.45], [1.13, 1.45, 1.45]], np.float32)[:, :, None, None]
+LEAST_SPECTRUM = np.float32(1.0)
 _LEAST_EASED = 20.0  # %, under which easing does not go
 _LEFT_EASED = 5.0  # display values of noise that easing may leave where it was much
 _EASED = ("flattened", "worms", "stars_lost")  # harms against which it helps to clean less
@@ -207,7 +202,7 @@ class Noise(StepKind):
         strengths = (params.luminance / 100, params.colour / 100)
         features = context.features if analysis.guided else None
         field = replace(context, noise=analysis.field)
-        spectrum = np.maximum([field.spectrum(scale) for scale in range(_SCALES)], _LEAST_SPECTRUM)
+        spectrum = np.maximum([field.spectrum(scale) for scale in range(_SCALES)], LEAST_SPECTRUM)
         if params.blotch < 0.5:
             spectrum = spectrum * _FINE_ONLY
         explained = explain(tile, features.surface(region, **OTHER_SURFACE)) if features else None
@@ -314,7 +309,7 @@ def _sigma_of(context: Context, region: Region, explained: Explained | None) -> 
         if explained is not None:
             full = context.sigma(tone, own) if scale else by_tone
             by_tone = by_tone * explained.louder(full, gain, part, STEP << scale)
-        return _ASSUMED[scale] * by_tone
+        return by_tone
 
     return sigma
 
@@ -399,11 +394,11 @@ def _coarse_correction(params: NoiseParams, survey: Survey, field: NoiseField) -
 
     def sigma(tone: np.ndarray, scale: int, part: Region) -> np.ndarray:
         x0, y0, x1, y1 = (at << first for at in part)  # of the full picture
-        return _ASSUMED[-1] * field.sigma(tone, extent_of((x0, y0, x1, y1), survey.size), level=first + scale)
+        return field.sigma(tone, extent_of((x0, y0, x1, y1), survey.size), level=first + scale)
 
     cleaning = Cleaning(
         sigma=sigma,
-        spectrum=np.maximum(spectra[np.minimum(first + np.arange(octaves), len(spectra) - 1)], _LEAST_SPECTRUM),
+        spectrum=np.maximum(spectra[np.minimum(first + np.arange(octaves), len(spectra) - 1)], LEAST_SPECTRUM),
         strengths=(params.luminance / 100, params.colour / 100),
         scales=octaves,
     )
