@@ -1,14 +1,12 @@
 """Fit the networks that tell specks (`dustpan.core.filters.speck_shapes`), and write their weights.
 
-    python -m training.speck_networks NETWORK WEIGHTS PHOTOS... [--seed 3] [--resume]
+    python -m training.speck_networks WEIGHTS PHOTOS... [--seed 3] [--only added]
 
-NETWORK is `first`, `second` or `added`, to be fitted in this order: the second look learns from what the first leaves
-in doubt. Each takes half an hour on two cores, the second look an hour, and is put into the file WEIGHTS, where the
-others stay. With `--resume` the latter two go on from the weights in the file, on other pictures if the seed is
-another; those that are shipped were fitted with seed 3 (`added` in 5000 steps, of a loss that counted what specks have
-not touched as well), then resumed with seed 4, `second` once more with seed 5. Every fifth photograph is held back; on
-these is printed how many specks are found and how many sound peaks are taken for specks, or how far off what was added
-is told.
+`first` is fitted first, then `second`, which learns from what the first leaves in doubt, then `added`. The latter go
+on with pictures of other seeds, as not all fit into memory at once: see `SCHEDULE`. Each part takes 30 to 60 minutes on
+two cores and is put into the file WEIGHTS, beside which a list of the parts that are done is kept, so that the command
+goes on where it was stopped. Every fifth photograph is held back; on these is printed how many specks are found and how
+many sound peaks are taken for specks, or how far off what was added is told.
 """
 
 from __future__ import annotations
@@ -31,6 +29,16 @@ from dustpan.core.filters.speck_shapes import FIRST_FACTS, TOUCHED, WIDE, first_
 from training.specks import LEVEL, Samples, gather
 
 _FIRST_UNITS = (320, 128)
+#: Networks in the order in which they are fitted, what is added to the seed of their pictures, and whether a
+#: network goes on from its weights.
+SCHEDULE = (
+    ("first", 0, False),
+    ("second", 0, False),
+    ("second", 1, True),
+    ("second", 2, True),
+    ("added", 0, False),
+    ("added", 1, True),
+)
 _ROUNDS, _TESTED_ROUNDS = {"first": 20, "second": 70, "added": 40}, 6  # pictures made of each photograph
 _STEPS = {"second": 24_000, "added": 12_000}
 _MOST_SOUND = 2200  # peaks of a picture without a speck that the first look learns from
@@ -257,27 +265,41 @@ def _print_odds(odds: np.ndarray, samples: Samples) -> None:
 
 
 @click.command()
-@click.argument("network", type=click.Choice(["first", "second", "added"]))
 @click.argument("weights", type=click.Path(path_type=Path))
 @click.argument("photos", nargs=-1, required=True, type=click.Path(exists=True, path_type=Path))
 @click.option("--seed", default=3)
-@click.option("--resume", is_flag=True, help="Go on from the weights that are in the file.")
-def main(network: str, weights: Path, photos: tuple[Path, ...], seed: int, resume: bool) -> None:
-    """Fit a NETWORK to folders of photographs and put it into the file WEIGHTS."""
+@click.option("--only", type=click.Choice(["first", "second", "added"]), help="Fit one network; the others stay.")
+def main(weights: Path, photos: tuple[Path, ...], seed: int, only: str | None) -> None:
+    """Fit the networks to folders of photographs and put them into the file WEIGHTS."""
     paths = [path for folder in photos for path in sorted(folder.glob("*.png"))]
     held = paths[4::5]
     shown = [path for path in paths if path not in held]
+    listed = weights.with_suffix(".done")
+    for part in [part for part in SCHEDULE if only in (None, part[0])]:
+        done = listed.read_text().splitlines() if listed.exists() else []
+        line = f"{part} of seed {seed}"
+        if line in done:
+            continue
+        click.echo(line)
+        _fit_part(part, weights, shown, held, seed)
+        listed.write_text("\n".join([*done, line]) + "\n")
+    listed.unlink(missing_ok=True)
+
+
+def _fit_part(part: tuple[str, int, bool], weights: Path, shown: list[Path], held: list[Path], seed: int) -> None:
+    """Fit one part of the schedule and put it into the file."""
+    network, more, resumed = part
     stored = dict(np.load(weights)) if weights.exists() else {}
     known = {name: values.astype(np.float32) for name, values in stored.items()}
     keep = {"first": _thinned, "second": partial(_doubtful, weights=known), "added": _specks}[network]
-    samples = gather(shown, _ROUNDS[network], seed, keep)
+    samples = gather(shown, _ROUNDS[network], seed + more, keep)
     click.echo(f"{len(samples)} peaks, {samples.speck.sum()} of them specks")
-    torch.manual_seed(seed)
-    before = known if resume else None
+    torch.manual_seed(seed + more)
     if network == "first":
         fitted = fit_first(samples, seed)
     else:
-        fitted = {"second": fit_second, "added": fit_added}[network](samples, seed, before)
+        fit = {"second": fit_second, "added": fit_added}[network]
+        fitted = fit(samples, seed + more, known if resumed else None)
     np.savez_compressed(weights, **{**stored, **fitted})
     _report(network, gather(held, _TESTED_ROUNDS, seed + 6, keep), fitted)
 

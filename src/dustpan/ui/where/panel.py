@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import (
 
 from dustpan.core.document.params import Param
 from dustpan.core.document.route import MAX_FEATHER, OPERATIONS, Part, Where
-from dustpan.core.where import part_kinds
+from dustpan.core.where import listed_kinds, part_kinds
 from dustpan.core.where.words import READY, told
 from dustpan.ui.where.part_fields import PartFields
 from dustpan.ui.where.parts import Parts
@@ -201,9 +201,9 @@ class WherePanel(QWidget):
 
     def _fill_kinds(self, menu: QMenu) -> None:
         menu.clear()
-        found = [kind.by_picture for kind in part_kinds().values()]
-        for number, kind in enumerate(part_kinds().values()):
-            if number == found.count(True):
+        kinds = listed_kinds()
+        for kind, before in zip(kinds, [kinds[0], *kinds], strict=False):
+            if kind.by_picture != before.by_picture:
                 menu.addSeparator()
             action = menu.addAction(kind.label, partial(self.parts.add, kind.kind))
             action.setToolTip(kind.help)
