@@ -18,7 +18,6 @@ from dustpan.core.filters import assumed, quick
 from dustpan.core.noise.measure import model_of
 from dustpan.core.noise.prior import told_by
 from dustpan.core.picture.source import Source
-from dustpan.core.steps.quiet import noise
 
 _FIXED = {"as told": ((1.0, 1.0), 0.05), "stronger": ((1.13, 1.4), 1.0)}  # luminance, colour; least of the spectrum
 _BALANCE = np.array([1.9, 1.0, 1.5], np.float32)
@@ -48,13 +47,13 @@ CASES: dict[str, Callable[[np.ndarray, int], Case]] = {
 @contextmanager
 def _fixed(factors: tuple[float, float], least: float) -> Iterator[None]:
     """Clean with fixed factors of luminance and colour noise."""
-    kept = noise.LEAST_SPECTRUM
+    kept = assumed.LEAST_SPECTRUM
     by_plane = np.array([factors[0], factors[1], factors[1]], np.float32)[:, None, None]
-    quick.assume_noise, noise.LEAST_SPECTRUM = lambda plane, sigma, *rest, **how: sigma * by_plane, np.float32(least)
+    quick.assume_noise, assumed.LEAST_SPECTRUM = lambda plane, sigma, *rest, **how: sigma * by_plane, least
     try:
         yield
     finally:
-        quick.assume_noise, noise.LEAST_SPECTRUM = assumed.assume_noise, kept
+        quick.assume_noise, assumed.LEAST_SPECTRUM = assumed.assume_noise, kept
 
 
 def run() -> None:

@@ -21,7 +21,9 @@ from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kind_of
 from dustpan.core.steps.base import Context
-from dustpan.core.steps.quiet.noise import NoiseParams, _coarse_correction, mean_deviations
+from dustpan.core.steps.quiet.blotches import correct_blotches
+from dustpan.core.steps.quiet.noise_params import NoiseParams
+from dustpan.core.steps.quiet.noise_proposal import mean_deviations
 
 WHOLE = (0.0, 0.0, 1.0, 1.0)
 
@@ -163,7 +165,7 @@ def test_coarse_blotches_ask_for_noise_where_they_stand():
     size, calls = (2048, 1536), []
     overview = np.full((size[1] // 2, size[0] // 2, 3), 0.5, np.float32)
     field = Asked(SimpleNamespace(calls=calls, spectrum=np.ones((LEVELS, 3, 8, 8), np.float32)))
-    _coarse_correction(NoiseParams(blotch=5.0), SimpleNamespace(size=size, overview=overview, level=1), field)
+    correct_blotches(NoiseParams(blotch=5.0), SimpleNamespace(size=size, overview=overview, level=1), field)
     assert len(calls) == 2
     for (rows, columns), (x0, y0, x1, y1), level in calls:
         assert x0 < 0 < 1 < x1 and y0 < 0 < 1 < y1  # the padding is told as padding

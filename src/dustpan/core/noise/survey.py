@@ -1,11 +1,12 @@
 """A picture in small, with its noise: what steps and mask parts look at before they work.
 
-Overview and crops cost the same at any size. What can't be told from them (the offset of each row) is told by `scan`,
-which goes once over the whole picture.
+Overview and crops cost the same at any size. What can't be told from them (the offset of each row) is told by
+`Looks.scan`, which goes once over the whole picture.
 """
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -17,10 +18,43 @@ from dustpan.core.document.params import Params
 from dustpan.core.noise.fields import NoiseField
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.picture.region import Region, Size
-from dustpan.core.picture.source import Compression, Metadata, Mosaic
+from dustpan.core.picture.source import Mosaic, Source
 
 #: (x, y) of pixels of the full picture.
 Points = tuple[tuple[int, int], ...]
+
+
+class Looks(ABC):
+    """Ways to look at a step's input, each made when it is first asked for. Several threads help."""
+
+    @property
+    @abstractmethod
+    def crop_regions(self) -> Sequence[Region]:
+        """Where the crops of `read_crops` lie: spread evenly over the picture."""
+
+    @abstractmethod
+    def render_overview(self) -> np.ndarray:
+        """Return the input reduced by 2 ** level, h x w x 3 working pixels."""
+
+    @abstractmethod
+    def read_crops(self) -> list[np.ndarray]:
+        """Return the mended picture in `crop_regions`, at full size."""
+
+    @abstractmethod
+    def scan(self, work: Callable[[np.ndarray, Region], Any], regions: Sequence[Region]) -> list:
+        """Call a function with the pixels of each region at full size, and the region; return the results in order."""
+
+    @abstractmethod
+    def spread(self, work: Callable[[Any], Any], items: Sequence[Any]) -> list:
+        """Call a function with each item; return the results in order."""
+
+    @abstractmethod
+    def find_points(self, kind: str, params: Params) -> Points:
+        """Look through the whole picture for what a kind of step, by name, finds with some settings."""
+
+    @abstractmethod
+    def once(self, name: str, make: Callable[[], Any]) -> Any:
+        """Return what was made of the crops under a name, and make it when it is first asked for."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -29,58 +63,34 @@ class Survey:
 
     Attributes
     ----------
+    source : the picture as its file holds it.
+    mosaic : of the sensor, for steps that work before development; else None.
     size : width and height of the picture, px.
     noise : the noise at the step's input.
     base_noise : the noise as it was measured on Base.
     level : the overview is the picture reduced by 2 ** level.
-    render_overview : renders it when it is first asked for.
-    read_crops : reads the crops when they are first asked for.
-    crop_regions : where they lie.
-    scan : calls a function with the pixels of each of some regions, at full size, and the region; returns the results
-        in the regions' order. Several threads work at once.
-    spread : calls a function with each of some items, and returns the results in their order. Several threads work at
-        once.
-    find_points : looks through the whole picture for what a kind of step, by name, finds with some settings.
-    metadata : what the file says.
-    mosaic : of the sensor, for steps that work before development.
-    compression : of a JPEG.
-    linear : whether the source holds linear light.
-    rendered : whether the picture seems to be a renderer's.
-    grey : whether it has one channel.
-    features : whether it brings feature channels along.
-    once : makes what is told of the crops, by name, when it is first asked for.
+    looks : see `Looks`.
     visible : noise that may stay, in units of what can just be seen: see `visibility`.
     """
 
+    source: Source
+    mosaic: Mosaic | None
     size: Size
     noise: NoiseField
     base_noise: NoiseModel
     level: int
-    render_overview: Callable[[], np.ndarray]
-    read_crops: Callable[[], list[np.ndarray]]
-    crop_regions: Sequence[Region]
-    scan: Callable[[Callable[[np.ndarray, Region], Any], Sequence[Region]], list]
-    spread: Callable[[Callable[[Any], Any], Sequence[Any]], list]
-    find_points: Callable[[str, Params], Points]
-    once: Callable[[str, Callable[[], Any]], Any]
-    metadata: Metadata
-    mosaic: Mosaic | None = None
-    compression: Compression | None = None
-    linear: bool = False
-    rendered: bool = False
-    grey: bool = False
-    features: bool = False
+    looks: Looks
     visible: float = 1.0
 
     @cached_property
     def overview(self) -> np.ndarray:
         """The step's input reduced to at most about 1 MP, h x w x 3 working pixels."""
-        return self.render_overview()
+        return self.looks.render_overview()
 
     @cached_property
     def crops(self) -> list[np.ndarray]:
         """Crops of the mended picture at full size, about 1.25 MP together, spread evenly over it."""
-        return self.read_crops()
+        return self.looks.read_crops()
 
     @property
     def megapixels(self) -> float:

@@ -82,7 +82,7 @@ def _scan(survey: Survey, cell: int, least: float) -> tuple[np.ndarray, np.ndarr
         inside = np.s_[first[1] : first[1] + count[1], first[0] : first[0] + count[0]]
         return sharp[inside], sure[inside]
 
-    found = survey.scan(look, list(regions))
+    found = survey.looks.scan(look, list(regions))
     rows, columns = survey.size[1] // cell, survey.size[0] // cell
     whole = np.zeros((2, max(rows, 1), max(columns, 1)), np.float32)
     for own, parts in zip(regions.values(), found, strict=True):

@@ -134,7 +134,7 @@ class Sharpen(StepKind):
 
     def propose(self, survey):
         """Propose the step where noise is cleaned and edges are not crisp already, as a renderer's are."""
-        if survey.rendered:
+        if survey.source.rendered:
             return None
         params = self.measured(survey)
         return params if survey.base_noise.noticeable and params.amount >= _LEAST_AMOUNT else None

@@ -147,7 +147,7 @@ def _strength(survey: Survey, columns: bool) -> tuple[bool, float, bool]:
 
     Sensor lines are a matter of their own, and are left out. Told once.
     """
-    return survey.once(f"bands {columns}", lambda: _strength_without_lines(survey, columns))
+    return survey.looks.once(f"bands {columns}", lambda: _strength_without_lines(survey, columns))
 
 
 def _strength_without_lines(survey: Survey, columns: bool) -> tuple[bool, float, bool]:
@@ -158,7 +158,7 @@ def _strength_without_lines(survey: Survey, columns: bool) -> tuple[bool, float,
 
 def _strength_in(crops: Sequence[np.ndarray], survey: Survey, columns: bool) -> tuple[bool, float, bool]:
     groups: dict[int, list[np.ndarray]] = {}
-    for crop, region in zip(crops, survey.crop_regions, strict=True):
+    for crop, region in zip(crops, survey.looks.crop_regions, strict=True):
         cells = average_cells(_turned(crop, columns))
         groups.setdefault(region[not columns], []).append(cells[:, : cells.shape[1] // SEGMENT * SEGMENT])
     rows = [np.concatenate(cells, axis=1) for cells in groups.values()]
@@ -190,7 +190,7 @@ def _find(survey: Survey, params: BandingParams, *, columns: bool) -> Bands | No
     strips: list[Region] = [
         (a, 0, min(a + _STRIP, width), height) if columns else (0, a, width, min(a + _STRIP, height)) for a in starts
     ]
-    cells = np.concatenate(survey.scan(lambda tile, region: average_cells(_turned(tile, columns)), strips))
+    cells = np.concatenate(survey.looks.scan(lambda tile, region: average_cells(_turned(tile, columns)), strips))
     there, size, of_light = _judge(cells, survey)
     if not there:
         return None

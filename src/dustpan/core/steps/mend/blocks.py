@@ -113,7 +113,11 @@ class CompressionBlocks(StepKind):
             return []
         size = _analysis(survey, steps).size
         text = f"compression blocks, {max(size, 1):.0f} levels off"
-        more = "" if survey.compression is not None else "the picture was compressed before it was saved as this file"
+        more = (
+            ""
+            if survey.source.compression is not None
+            else "the picture was compressed before it was saved as this file"
+        )
         return [Finding("blocks", text, size, self.kind, more=more)]
 
     def tell(self, params, analysis, found=None):
@@ -123,13 +127,13 @@ class CompressionBlocks(StepKind):
 
 def _steps_of(survey: Survey) -> Steps | None:
     """Return the file's own steps, or those of an earlier compression that was coarser; found once for a picture."""
-    return survey.once("compression steps", lambda: _find_steps(survey))
+    return survey.looks.once("compression steps", lambda: _find_steps(survey))
 
 
 def _find_steps(survey: Survey) -> Steps | None:
     own = None
-    if survey.compression is not None:
-        kept = survey.compression
+    if survey.source.compression is not None:
+        kept = survey.source.compression
         own = Steps(kept.luminance, kept.chroma, kept.corner, told=True)
     earlier = find_steps(_planes(survey, 0)) if survey.mosaic is None else None
     if earlier is None or (own is not None and own.coarseness >= earlier.coarseness):
@@ -142,17 +146,17 @@ def _shows(steps: Steps | None) -> bool:
 
 
 def _planes(survey: Survey, channel: int) -> list[Crop]:
-    regions = survey.crop_regions
+    regions = survey.looks.crop_regions
     return [(split_luma(crop)[channel], region[:2]) for crop, region in zip(survey.crops, regions, strict=True)]
 
 
 def _analysis(survey: Survey, steps: Steps) -> BlocksAnalysis:
     """Return how the picture was rounded; measured once."""
-    return survey.once("rounding", lambda: _measure_rounding(survey, steps))
+    return survey.looks.once("rounding", lambda: _measure_rounding(survey, steps))
 
 
 def _measure_rounding(survey: Survey, steps: Steps) -> BlocksAnalysis:
-    halved = survey.compression is None or survey.compression.halved
+    halved = survey.source.compression is None or survey.source.compression.halved
     luminance = rounding_errors(_planes(survey, 0), steps.luminance, steps.corner)
     colours = [_planes(survey, channel) for channel in (1, 2)]
     colour = any(np.ptp(plane) > 0.5 / DISPLAY for planes in colours for plane, _ in planes)

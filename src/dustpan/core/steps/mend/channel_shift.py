@@ -71,7 +71,7 @@ class ChannelShift(StepKind):
 
     def analyse(self, params, survey):
         """Return whether the picture is grey: it has nothing to bring back."""
-        return _GREY if survey.grey else None
+        return _GREY if survey.source.grey else None
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with red and blue moved back; looks 16 px around."""
@@ -118,16 +118,16 @@ class ChannelShift(StepKind):
 
 def _measure(survey: Survey) -> dict[int, Shift | None]:
     """Return the displacement of red and blue where it is found, in steps of 0.01 px; measured once."""
-    return survey.once("channel shift", lambda: _look_for(survey))
+    return survey.looks.once("channel shift", lambda: _look_for(survey))
 
 
 def _look_for(survey: Survey) -> dict[int, Shift | None]:
-    if survey.mosaic is not None or survey.grey:
+    if survey.mosaic is not None or survey.source.grey:
         return {0: None, 2: None}
     detail = [float(cv2.Laplacian(tone_of(crop), cv2.CV_32F).std()) for crop in survey.crops]
     best = sorted(np.argsort(detail)[::-1][:_CROPS].tolist())
-    crops, regions = [survey.crops[n] for n in best], [survey.crop_regions[n] for n in best]
-    found = survey.spread(lambda channel: _sure(*measure_shift(crops, regions, survey.size, channel)), (0, 2))
+    crops, regions = [survey.crops[n] for n in best], [survey.looks.crop_regions[n] for n in best]
+    found = survey.looks.spread(lambda channel: _sure(*measure_shift(crops, regions, survey.size, channel)), (0, 2))
     return dict(zip((0, 2), found, strict=True))
 
 

@@ -85,12 +85,12 @@ class Fireflies(StepKind):
 
     def findings(self, survey):
         """Return the fireflies of a rendered picture, when they are more than a few."""
-        if not survey.rendered:
+        if not survey.source.rendered:
             return []
-        clear = survey.find_points(self.kind, FirefliesParams(strength=_CLEAR))
+        clear = survey.looks.find_points(self.kind, FirefliesParams(strength=_CLEAR))
         if len(clear) <= max(2, _A_FEW * survey.megapixels):
             return []
-        points = survey.find_points(self.kind, FirefliesParams())
+        points = survey.looks.find_points(self.kind, FirefliesParams())
         return [Finding("fireflies", f"{len(points)} fireflies", float(len(points)), self.kind, points)]
 
     def tell(self, params, analysis, found=None):

@@ -133,16 +133,20 @@ class Fringe(StepKind):
 
 def _measure(survey: Survey, params: FringeParams) -> tuple[list[float], float, Points]:
     """Return the hues of the rims, their strength and their places, measured once for each edge setting."""
-    return survey.once(f"rims {params.edge}", lambda: _look_for(survey, params))
+    return survey.looks.once(f"rims {params.edge}", lambda: _look_for(survey, params))
 
 
 def _look_for(survey: Survey, params: FringeParams) -> tuple[list[float], float, Points]:
     if survey.mosaic is not None:
         return [], 0.0, ()
     hues, size, places = measure_fringes(
-        survey.crops, radius=_LOOKED_AT, edge=params.edge, noise=survey.base_noise.colour / DISPLAY, each=survey.spread
+        survey.crops,
+        radius=_LOOKED_AT,
+        edge=params.edge,
+        noise=survey.base_noise.colour / DISPLAY,
+        each=survey.looks.spread,
     )
-    corners = [region[:2] for region in survey.crop_regions]
+    corners = [region[:2] for region in survey.looks.crop_regions]
     return hues, size, tuple((x + corners[n][0], y + corners[n][1]) for n, x, y in places)
 
 

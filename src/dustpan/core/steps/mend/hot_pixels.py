@@ -112,7 +112,7 @@ class HotPixels(StepKind):
     def analyse(self, params, survey):
         """Return about how many specks the picture has, counted on the survey's crops, and its channels' noise."""
         context = Context(EvenField(survey.base_noise), survey.size, mosaic=survey.mosaic)
-        crops = list(zip(survey.crops, survey.crop_regions, strict=True))
+        crops = list(zip(survey.crops, survey.looks.crop_regions, strict=True))
         if survey.mosaic is not None:
             marks = [self.mark(crop, region, params, None, context) for crop, region in crops]
             return SpeckAnalysis(_of_whole(marks, survey.size))
@@ -121,7 +121,7 @@ class HotPixels(StepKind):
             sigma = _channel_sigma(*crop, context)
             return sigma, specks.judge_peaks(crop[0], sigma=sigma, **_asked(params))
 
-        judged = survey.spread(judge, crops)
+        judged = survey.looks.spread(judge, crops)
         lean = leaning(np.concatenate([peaks.odds for _, peaks in judged])) if judged else 0.0
         marks = []
         for (crop, region), (sigma, peaks) in zip(crops, judged, strict=True):
@@ -168,7 +168,7 @@ class HotPixels(StepKind):
 
     def propose(self, survey):
         """Propose the step where hot pixels are found; a renderer leaves fireflies instead."""
-        if survey.rendered:
+        if survey.source.rendered:
             return None
         params = HotPixelParams()
         count = self.analyse(params, survey).count
@@ -177,12 +177,12 @@ class HotPixels(StepKind):
 
     def findings(self, survey):
         """Return the hot pixels of the whole picture, when they are more than a few."""
-        if survey.rendered:
+        if survey.source.rendered:
             return []
         few = max(2, (_DOTS if survey.base_noise.luminance == 0 else _A_FEW) * survey.megapixels)
-        if len(survey.find_points(self.kind, HotPixelParams(sensitivity=_CLEAR))) <= few:
+        if len(survey.looks.find_points(self.kind, HotPixelParams(sensitivity=_CLEAR))) <= few:
             return []  # what is less clear may well be the picture's own
-        points = survey.find_points(self.kind, HotPixelParams())
+        points = survey.looks.find_points(self.kind, HotPixelParams())
         return [Finding("hot_pixels", f"{len(points)} hot pixels", float(len(points)), self.kind, points)]
 
     def tell(self, params, analysis, found=None):

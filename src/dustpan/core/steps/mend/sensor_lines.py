@@ -111,7 +111,7 @@ def _apart(mosaic: Mosaic | None) -> int:
 def _find(survey: Survey, params: SensorLinesParams) -> LinesAnalysis | None:
     """Return the lines, or None, looked for once with the settings that bear on it."""
     asked = params.direction, params.period
-    return survey.once(f"lines {asked}", lambda: _look_for(survey, params))
+    return survey.looks.once(f"lines {asked}", lambda: _look_for(survey, params))
 
 
 def _look_for(survey: Survey, params: SensorLinesParams) -> LinesAnalysis | None:
@@ -119,7 +119,7 @@ def _look_for(survey: Survey, params: SensorLinesParams) -> LinesAnalysis | None
     if survey.base_noise.luminance == 0:
         return None
     least = _LEAST if survey.mosaic is None else _LEAST_OF_MOSAIC
-    crops = list(zip(survey.crops, survey.crop_regions, strict=True))
+    crops = list(zip(survey.crops, survey.looks.crop_regions, strict=True))
 
     def look(columns: bool) -> LinesAnalysis | None:
         turned = [_crop(crop, region[:2], columns) for crop, region in crops]
@@ -127,7 +127,7 @@ def _look_for(survey: Survey, params: SensorLinesParams) -> LinesAnalysis | None
         return None if lines is None else LinesAnalysis(lines, columns)
 
     asked = [columns for columns in (False, True) if params.direction in ("auto", "columns" if columns else "rows")]
-    found = [one for one in survey.spread(look, asked) if one is not None]
+    found = [one for one in survey.looks.spread(look, asked) if one is not None]
     return max(found, key=lambda one: one.lines.size, default=None)
 
 
@@ -140,7 +140,7 @@ def crops_without_lines(survey: Survey) -> list[np.ndarray] | None:
     def mend(crop: tuple[np.ndarray, Region]) -> np.ndarray:
         return _mended(crop[0], crop[1], found, survey.mosaic, 1.0)
 
-    return survey.spread(mend, list(zip(survey.crops, survey.crop_regions, strict=True)))
+    return survey.looks.spread(mend, list(zip(survey.crops, survey.looks.crop_regions, strict=True)))
 
 
 def _mended(

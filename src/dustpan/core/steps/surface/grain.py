@@ -41,7 +41,7 @@ class Grain(StepKind):
 
     def analyse(self, params, survey):
         """Return whether the picture is grey: then its grain is too."""
-        return survey.grey
+        return survey.source.grey
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its grain; looks at single pixels."""

@@ -1,0 +1,120 @@
+"""How the noise step cleans a tile: by its settings, the noise assumed, and the picture's surfaces."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from dustpan.core.filters import quick, thorough
+from dustpan.core.filters.assumed import assume_spectrum
+from dustpan.core.filters.colour import tone_of
+from dustpan.core.filters.cut_off import hold_within
+from dustpan.core.filters.dct import STEP
+from dustpan.core.filters.detail import SUPPORT as DETAIL_SUPPORT
+from dustpan.core.filters.detail import structured_part
+from dustpan.core.filters.quick import Cleaning, SigmaOf
+from dustpan.core.filters.sharpen import noise_gain
+from dustpan.core.filters.surfaces import FINE, Explained, explain
+from dustpan.core.filters.surfaces import SUPPORT as SURFACES_SUPPORT
+from dustpan.core.noise.fields import NoiseField
+from dustpan.core.noise.means import SUPPORT as MEANS_SUPPORT
+from dustpan.core.noise.means import Means, louder_at_full_size
+from dustpan.core.picture.features import OTHER_SURFACE
+from dustpan.core.picture.region import Region, moved
+from dustpan.core.steps.base import Context
+from dustpan.core.steps.quiet.blotches import SCALES
+from dustpan.core.steps.quiet.noise_params import NoiseParams
+
+
+@dataclass(frozen=True, eq=False)
+class NoiseAnalysis:
+    """What the step knows of its input.
+
+    Attributes
+    ----------
+    field : noise to take away, by tone and place.
+    coarse : correction for coarse blotches (h x w x 3), or None.
+    means : what moves the mean of its noise.
+    guided : whether the picture's surfaces tell detail from noise.
+    """
+
+    field: NoiseField
+    coarse: np.ndarray | None
+    means: Means
+    guided: bool = False
+
+
+def support(params: NoiseParams, analysis: NoiseAnalysis | None) -> int:
+    """Return how far the step looks, px: more for coarser scales, detail given back, surfaces, the thorough engine."""
+    engine = thorough if params.engine == "thorough" else quick
+    guided = analysis is not None and analysis.guided
+    detail = DETAIL_SUPPORT if params.detail_return > 0 else 0
+    return engine.support(_scales(params, guided)) + (SURFACES_SUPPORT if guided else MEANS_SUPPORT) + detail
+
+
+def clean_noise(
+    tile: np.ndarray, region: Region, params: NoiseParams, analysis: NoiseAnalysis, context: Context
+) -> np.ndarray:
+    """Return the tile cleaned, without detail given back and without coarse blotches."""
+    strengths = (params.luminance / 100, params.colour / 100)
+    features = context.features if analysis.guided else None
+    field = replace(context, noise=analysis.field)
+    spectrum = assume_spectrum(np.stack([field.spectrum(scale) for scale in range(SCALES)]))
+    if params.blotch < 0.5:
+        spectrum = spectrum * _FINE_ONLY
+    explained = explain(tile, features.surface(region, **OTHER_SURFACE)) if features else None
+    cleaning = Cleaning(
+        sigma=_sigma_of(field, region, explained),
+        spectrum=spectrum,
+        strengths=strengths,
+        scales=_scales(params, analysis.guided),
+        check=context.check,
+    )
+    clean = thorough.clean_thoroughly if params.engine == "thorough" else quick.clean_tile
+    rest = tile - explained.detail if explained else tile
+    cleaned = clean(rest, cleaning, ends=context.ends(region), left=region[0])
+    if explained:
+        return cleaned + explained.detail
+    restored = analysis.means.restored(
+        tile,
+        cleaned,
+        sigma=lambda: field.coarse_sigma(tone_of(cleaned), region),
+        louder=louder_at_full_size(analysis.field, context.level),
+        strengths=strengths,
+    )
+    return hold_within(tile, restored)
+
+
+def _sigma_of(context: Context, region: Region, explained: Explained | None) -> SigmaOf:
+    """Return the noise of a tile that covers a region, by tone, and by place where surfaces tell it."""
+    spectrum = context.spectrum()
+    gain = np.array([noise_gain(plane, radius=FINE, finest=1.0) for plane in spectrum], np.float32)
+
+    def sigma(tone: np.ndarray, scale: int, part: Region) -> np.ndarray:
+        own = moved(part, region)
+        by_tone = context.sigma(tone, own, scale=scale)
+        if explained is not None:
+            full = context.sigma(tone, own) if scale else by_tone
+            by_tone = by_tone * explained.louder(full, gain, part, STEP << scale)
+        return by_tone
+
+    return sigma
+
+
+def structure_lost(
+    tile: np.ndarray, cleaned: np.ndarray, region: Region, params: NoiseParams, context: Context
+) -> np.ndarray:
+    """Return (h, w) what went with the noise though it is structure."""
+    tone = tone_of(cleaned)
+    taken = context.coarse_sigma(tone, region)[0] * np.float32(params.luminance / 100)
+    return structured_part(tone_of(tile) - tone, sigma=taken)
+
+
+def _scales(params: NoiseParams, guided: bool = False) -> int:
+    most = SCALES - 1 if guided and params.engine == "thorough" else SCALES  # no step looks farther than 104 px
+    return int(min(max(round(params.blotch), 1), most))
+
+
+_FINE_ONLY = np.ones((SCALES, 3, 8, 8), np.float32)
+_FINE_ONLY[..., :2, :2] = 1e-3

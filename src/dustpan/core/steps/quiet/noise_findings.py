@@ -1,0 +1,47 @@
+"""What is said of a picture's noise when it is opened."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from dustpan.core.noise.model import DISPLAY, DOUBTFUL, NOTICEABLE, NOTICEABLE_COLOUR, TONES, NoiseModel
+from dustpan.core.steps.finding import Finding
+
+_RENDER_TOO_NOISY = 12.0  # display values past which more samples cure better than cleaning
+
+
+def find_noise(model: NoiseModel, *, kind: str, rendered: bool) -> list[Finding]:
+    """Return how strong luminance and colour noise are, each where it can be seen.
+
+    Parameters
+    ----------
+    model : the noise of the picture as it came.
+    kind : of the step that helps.
+    rendered : whether a renderer made the picture.
+    """
+    found = []
+    if model.luminance >= NOTICEABLE:
+        found.append(_render_noise(model.luminance, kind) if rendered else _camera_noise(model, kind))
+    if model.colour >= NOTICEABLE_COLOUR:
+        text = f"colour noise {_about(model.doubt[1])}{model.colour:.0f} levels"
+        found.append(Finding("colour_noise", text, model.colour, kind))
+    return found
+
+
+def _render_noise(luminance: float, kind: str) -> Finding:
+    """Return the noise of a rendered picture, which more samples may cure better than cleaning."""
+    many = luminance > _RENDER_TOO_NOISY
+    cure = "more samples would be the better cure" if many else "four times the samples would halve it"
+    return Finding("render_noise", f"render noise {luminance:.0f} levels", luminance, kind, more=cure)
+
+
+def _camera_noise(model: NoiseModel, kind: str) -> Finding:
+    curve = model.sigma[0, 0]
+    where = ("darks", "midtones", "lights")[min(int(TONES[np.argmax(curve)] * 3), 2)]
+    more = f"most in the {where}, up to {curve.max() * DISPLAY:.0f}"
+    text = f"noise {_about(model.doubt[0])}{model.luminance:.0f} levels"
+    return Finding("noise", text, model.luminance, kind, more=more)
+
+
+def _about(doubt: float) -> str:
+    return "about " if doubt > DOUBTFUL else ""

@@ -1,0 +1,45 @@
+"""What the noise step proposes: the least that leaves no noise to be seen."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from dustpan.core.noise.fields import EvenField, NoiseField
+from dustpan.core.noise.model import DISPLAY, DOUBTFUL, TONES
+from dustpan.core.noise.survey import Survey
+from dustpan.core.noise.visibility import least_to_take
+from dustpan.core.picture.region import CENTRE
+from dustpan.core.steps.quiet.noise_params import NoiseParams
+
+
+def mean_deviations(field: NoiseField) -> tuple[float, float]:
+    """Return luminance and colour noise of a field in display levels, at its middle place."""
+    sigma = field.sigma(TONES[None, 1:-1], CENTRE) * DISPLAY
+    return float(np.sqrt((sigma[0] ** 2).mean())), float(np.sqrt((sigma[1:] ** 2).mean()))
+
+
+def propose_noise(survey: Survey) -> NoiseParams:
+    """Propose the least that leaves no noise to be seen.
+
+    Where luminance was measured with doubt its noise is taken for weaker, and more detail is given back: texture that
+    goes is worse than noise that stays.
+    """
+    field, doubt = survey.noise, survey.base_noise.doubt[0]
+    luminance, _ = mean_deviations(field)
+    doubted = doubt > DOUBTFUL
+    sigma = field.sigma(TONES[None], CENTRE)[:, 0]
+    sigma = sigma * np.array([max(1 - doubt, 0.0) if doubted else 1.0, 1.0, 1.0])[:, None]
+    parts = np.round(100 * least_to_take(sigma, field.spectrum[0], _presence(survey), visible=survey.visible))
+    fine, coarse = (field.sigma(TONES[None, 1:-1], CENTRE, level=level)[:, 0] for level in (0, 2))
+    clumping = 4 * float(np.median(coarse / np.maximum(fine, 1e-9), axis=1).max())  # 1 for white noise
+    return NoiseParams(
+        luminance=float(parts[0]),
+        colour=float(parts[1]),
+        blotch=2.0 if clumping < 1.4 else 3.0 if clumping < 2.6 else 4.0,
+        detail_return=(10.0 if luminance > 15 else 20.0) + (10.0 if doubted else 0.0),
+    )
+
+
+def _presence(survey: Survey) -> np.ndarray:
+    """Return the share of the picture at each of `TONES`, as near as it is known behind local steps."""
+    return survey.noise.model.presence if isinstance(survey.noise, EvenField) else survey.base_noise.presence
