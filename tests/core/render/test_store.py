@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import threading
 from collections import Counter
 from functools import partial
@@ -22,7 +23,7 @@ from dustpan.core.steps.mend import banding, blocks, channel_shift, fringe, sens
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Pool
 from dustpan.core.work.sharing import run_shared
-from dustpan.core.work.store import Store, size_of
+from dustpan.core.work.store import PROCESS, Budget, Store, size_of
 
 
 @given(st.lists(st.tuples(st.integers(0, 12), st.integers(1, 90)), max_size=80))
@@ -38,6 +39,30 @@ def test_the_newest_values_within_the_budget_are_kept(puts):
         assert store.bytes == sum(recent.values()) <= max(100, size)
         assert [store.get(known) for known in recent] == list(recent)
         assert store.get(99) is None
+
+
+@given(st.lists(st.tuples(st.integers(0, 1), st.integers(0, 9), st.integers(1, 90)), max_size=60))
+@settings(deadline=None)
+def test_stores_together_keep_within_one_budget_and_cheap_values_go_first(puts):
+    shared = Budget(150)
+    stores = [Store(200, rank=rank, shared=shared) for rank in (0, 1)]
+    for which, key, size in puts:
+        dear = stores[1].bytes
+        stores[which].put(key, key, size)
+        newest = [store for store in stores if len(store) == 1]
+        assert shared.bytes == sum(store.bytes for store in stores)
+        assert shared.bytes <= 150 or len(newest) == 2
+        if which == 0 and stores[1].bytes < dear:
+            assert len(stores[0]) == 1  # nothing cheaper was left
+
+
+def test_the_process_keeps_a_quarter_of_its_memory():
+    pages = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+    assert 0 < PROCESS.total <= pages // 4
+    before = PROCESS.bytes
+    store = Store(1 << 20)
+    store.put("a", np.zeros(1000, np.float32))
+    assert PROCESS.bytes == before + 4000
 
 
 def test_threads_that_ask_for_the_same_get_the_one_that_was_made(pool):

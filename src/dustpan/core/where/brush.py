@@ -51,7 +51,7 @@ def paint_strokes(strokes: tuple[Stroke, ...], region: Region, size: Size) -> np
     return lay_stroke(before, near[-1], region, size)
 
 
-_before = Store(_KEPT)
+_before = Store(_KEPT, rank=1)
 
 
 def _painted(strokes: tuple[Stroke, ...], region: Region, size: Size) -> np.ndarray:

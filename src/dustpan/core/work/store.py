@@ -1,11 +1,14 @@
-"""Least-recently-used stores with a byte budget, which also see to it that nothing is made twice at once."""
+"""Least-recently-used stores within one budget for the process; they see to it that nothing is made twice at once."""
 
 from __future__ import annotations
 
 import dataclasses
+import os
 import threading
+import weakref
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -16,18 +19,66 @@ _LEAST_SIZE = 1 << 10  # bytes that a value without arrays counts for
 _POLL = 0.02  # s between two looks whether a thread that waits was cancelled
 
 
+class Budget:
+    """Bytes that several stores keep together.
+
+    What is made anew soonest goes first: the stores are emptied in the order of their ranks.
+    """
+
+    def __init__(self, total: int):
+        self.total = total
+        self._stores: weakref.WeakSet[Store] = weakref.WeakSet()
+
+    @property
+    def bytes(self) -> int:
+        """Bytes kept now."""
+        return sum(store.bytes for store in list(self._stores))
+
+    def join(self, store: Store) -> None:
+        """Count a store's values."""
+        self._stores.add(store)
+
+    def trim(self) -> None:
+        """Drop values until all are within the budget; the newest of each store stays."""
+        over = self.bytes - self.total
+        for store in sorted(list(self._stores), key=lambda store: store.rank):
+            if over <= 0:
+                return
+            over -= store.drop(over)
+
+
+def _memory() -> int:
+    """Return the bytes of memory that this process may use: the machine's, or its control group's if that is less."""
+    found = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+    try:
+        return min(found, int(Path("/sys/fs/cgroup/memory.max").read_text()))
+    except (OSError, ValueError):  # no control group, or one without a limit
+        return found
+
+
+#: Of all stores of the process, by default: a quarter of the memory.
+PROCESS = Budget(_memory() // 4)
+
+
 class Store:
     """Keep values by key until their bytes pass the budget; the least recently used go first.
 
     The newest value is kept even where it alone is larger than the budget.
+
+    Parameters
+    ----------
+    budget : bytes of this store alone.
+    rank : when stores together pass `shared`, those of low rank give up values first.
+    shared : the budget that it shares with other stores.
     """
 
-    def __init__(self, budget: int):
-        self.budget = budget
+    def __init__(self, budget: int, *, rank: int = 0, shared: Budget = PROCESS):
+        self.budget, self.rank, self.shared = budget, rank, shared
         self._values: OrderedDict[Hashable, tuple[Any, int]] = OrderedDict()
         self._bytes = 0
         self._being_made: dict[Hashable, threading.Event] = {}
         self._lock = threading.Lock()
+        shared.join(self)
 
     def get(self, key: Hashable) -> Any:
         """Return the value, or None."""
@@ -42,8 +93,20 @@ class Store:
                 self._bytes -= self._values.pop(key)[1]
             self._values[key] = (value, size)
             self._bytes += size
-            while self._bytes > self.budget and len(self._values) > 1:
-                self._bytes -= self._values.popitem(last=False)[1][1]
+            self._drop_oldest(self._bytes - self.budget)
+        self.shared.trim()
+
+    def drop(self, size: int) -> int:
+        """Drop the least recently used values, so many bytes if there are; return how many went."""
+        with self._lock:
+            return self._drop_oldest(size)
+
+    def _drop_oldest(self, size: int) -> int:
+        dropped = 0
+        while dropped < size and len(self._values) > 1:
+            dropped += self._values.popitem(last=False)[1][1]
+        self._bytes -= dropped
+        return dropped
 
     def get_or_make(self, key: Hashable, make: Callable[[], Any], *, check: Check = no_check) -> Any:
         """Return the value of a key, or make and keep it; other threads that ask meanwhile wait for the first.
@@ -75,6 +138,9 @@ class Store:
     def bytes(self) -> int:
         """Bytes kept now."""
         return self._bytes
+
+    def __len__(self) -> int:
+        return len(self._values)
 
     def _get(self, key: Hashable) -> Any:
         found = self._values.get(key)
