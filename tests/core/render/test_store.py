@@ -180,3 +180,17 @@ def test_what_steps_look_for_is_measured_once_for_proposing_analysing_and_findin
             kind.analyse(kind.params_type(), survey)
     more = {name: calls[name] - first[name] for name in first if name != "band_strength"}
     assert not any(more.values())
+
+
+def test_the_whole_picture_is_gone_over_once_for_proposing_bands_and_working_on_them(monkeypatch):
+    rows = np.random.default_rng(2).normal(0, 4 / 255, (640, 1, 1))
+    picture = with_white_noise(np.full((640, 800, 3), 0.4) + rows, 2)
+    engine, kind, seen = Engine(Source(picture)), kinds()["banding"], []
+    cells_of = banding.average_cells
+    monkeypatch.setattr(banding, "average_cells", lambda tile: seen.append(tile.size) or cells_of(tile))
+    survey = engine.survey(engine.plan(Document()))
+    proposed = kind.propose(survey)
+    assert proposed is not None and proposed.rows > 0
+    first = sum(seen)
+    kind.analyse(proposed, engine.survey(engine.plan(Document())))
+    assert sum(seen) == first

@@ -41,8 +41,11 @@ class Looks(ABC):
         """Return the mended picture in `crop_regions`, at full size."""
 
     @abstractmethod
-    def scan(self, work: Callable[[np.ndarray, Region], Any], regions: Sequence[Region]) -> list:
-        """Call a function with the pixels of each region at full size, and the region; return the results in order."""
+    def scan(self, work: Callable[[np.ndarray, Region], Any], regions: Sequence[Region], *, name: str = "") -> list:
+        """Call a function with the pixels of each region at full size, and the region; return the results in order.
+
+        Under a name the results are stored, and the picture is gone over once.
+        """
 
     @abstractmethod
     def spread(self, work: Callable[[Any], Any], items: Sequence[Any]) -> list:

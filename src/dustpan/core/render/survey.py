@@ -74,10 +74,14 @@ class _PlanLooks(Looks):
         mended = self._mended
         return self.spread(lambda region: self.renderer.sketch(mended, region, check=self.check), self.crop_regions)
 
-    def scan(self, work: Callable[[np.ndarray, Region], Any], regions: Sequence[Region]) -> list:
+    def scan(self, work: Callable[[np.ndarray, Region], Any], regions: Sequence[Region], *, name: str = "") -> list:
         """Call a function with the plan rendered in each region."""
         exact = self.plan.at(0)
-        return self.spread(lambda region: work(self.renderer.sketch(exact, region, check=self.check), region), regions)
+
+        def look(region: Region) -> Any:
+            return work(self.renderer.sketch(exact, region, check=self.check), region)
+
+        return self._stored(exact, name, lambda: self.spread(look, regions)) if name else self.spread(look, regions)
 
     def spread(self, work: Callable[[Any], Any], items: Sequence[Any]) -> list:
         """Call a function with each item, in this thread and idle ones of the pool."""
@@ -89,5 +93,8 @@ class _PlanLooks(Looks):
 
     def once(self, name: str, make: Callable[[], Any]) -> Any:
         """Return what is stored for the mended picture."""
-        key = digest(self._mended.key, name)
+        return self._stored(self._mended, name, make)
+
+    def _stored(self, plan: Plan, name: str, make: Callable[[], Any]) -> Any:
+        key = digest(plan.key, name)
         return self.renderer.stores.analyses.get_or_make(key, make, check=self.check)

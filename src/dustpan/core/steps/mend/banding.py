@@ -190,7 +190,10 @@ def _find(survey: Survey, params: BandingParams, *, columns: bool) -> Bands | No
     strips: list[Region] = [
         (a, 0, min(a + _STRIP, width), height) if columns else (0, a, width, min(a + _STRIP, height)) for a in starts
     ]
-    cells = np.concatenate(survey.looks.scan(lambda tile, region: average_cells(_turned(tile, columns)), strips))
+    found = survey.looks.scan(
+        lambda tile, region: average_cells(_turned(tile, columns)), strips, name=f"cells {columns}"
+    )
+    cells = np.concatenate(found)
     there, size, of_light = _judge(cells, survey)
     if not there:
         return None
