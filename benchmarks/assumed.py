@@ -16,7 +16,7 @@ from benchmarks.blind import Case, cleaned, pictures
 from benchmarks.common import console, psnr, table
 from dustpan.core.filters import assumed, quick
 from dustpan.core.noise.measure import model_of
-from dustpan.core.noise.prior import told_by
+from dustpan.core.noise.prior import prediction_of
 from dustpan.core.picture.source import Source
 
 _FIXED = {"as told": ((1.0, 1.0), 0.05), "stronger": ((1.13, 1.4), 1.0)}  # luminance, colour; least of the spectrum
@@ -64,7 +64,7 @@ def run() -> None:
         rows = []
         for seed, picture in enumerate(photos):
             case = make(picture, seed)
-            told = model_of(told_by(case.true_noise), np.full(17, 1 / 17, np.float32))
+            told = model_of(prediction_of(case.true_noise), np.full(17, 1 / 17, np.float32))
             row = []
             for factors, least in _FIXED.values():
                 with _fixed(factors, least):

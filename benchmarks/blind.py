@@ -19,7 +19,7 @@ from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.noise.measure import model_of
 from dustpan.core.noise.model import NoiseModel
-from dustpan.core.noise.prior import told_by
+from dustpan.core.noise.prior import prediction_of
 from dustpan.core.picture.source import Source
 from dustpan.core.picture.working import to_working
 from dustpan.core.render.engine import Engine
@@ -79,7 +79,7 @@ def figures(clean: np.ndarray, make, seed: int) -> list[float]:
     """Return PSNR of the noisy picture, blind and told, of the quick engine; blind of the thorough one."""
     case = make(clean, np.random.default_rng(seed))
     blind, measured = cleaned(case.source, "quick")
-    told, _ = cleaned(case.source, "quick", model_of(told_by(case.true_noise), measured.presence))
+    told, _ = cleaned(case.source, "quick", model_of(prediction_of(case.true_noise), measured.presence))
     thorough, _ = cleaned(case.source, "thorough")
     return [psnr(pixels, case.truth) for pixels in (to_working(case.source.pixels), blind, told, thorough)]
 

@@ -27,9 +27,9 @@ from dustpan.core.judge.report import judge
 from dustpan.core.judge.spots import choose_patches
 from dustpan.core.picture.curve import decode_curve, encode_curve
 from dustpan.core.picture.source import Source
-from dustpan.core.render.blocks import context_of
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.grid import block_regions
+from dustpan.core.render.renderer import context_of
 from dustpan.core.work.cancel import no_check
 from dustpan.core.work.pool import Pool
 from dustpan.core.work.sharing import run_shared

@@ -21,8 +21,16 @@ from PIL import Image
 
 from dustpan.core.filters.colour import from_opponent
 from dustpan.core.filters.dct import block_transform
-from dustpan.core.noise.blocks import CLIPPED, CUT, LEAST_OF_TONE, LEAST_WHOLE, halve_planes, planes_of, tone_bins
 from dustpan.core.noise.measure import describe_picture
+from dustpan.core.noise.measured_blocks import (
+    CLIPPED,
+    CUT,
+    LEAST_OF_TONE,
+    LEAST_WHOLE,
+    halve_planes,
+    planes_of,
+    tone_bins,
+)
 from dustpan.core.noise.model import PAIRS, TONES
 from dustpan.core.noise.prior import TARGET_FLOOR
 from dustpan.core.picture.curve import is_clipped

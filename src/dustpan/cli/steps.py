@@ -8,7 +8,7 @@ from rich.table import Table
 
 from dustpan.cli.report import print_json
 from dustpan.core.steps import kinds
-from dustpan.core.steps.base import StepKind
+from dustpan.core.steps.step_kind import StepKind
 
 
 @click.command()

@@ -10,7 +10,7 @@ import numpy as np
 from dustpan.core.errors import PictureError
 from dustpan.core.picture.source import Source
 from dustpan.files.formats import ENDINGS, READS, kind_of
-from dustpan.files.formats.base import HEAD
+from dustpan.files.formats.file_kind import HEAD
 
 __all__ = ["ENDINGS", "READS", "read_picture", "read_preview"]
 

@@ -14,7 +14,7 @@ from dustpan.core.work.cancel import Check, no_check
 from dustpan.files.atomic import save_whole
 from dustpan.files.exif import with_size
 from dustpan.files.formats import FORMATS, KINDS, Content, Format, writer_of
-from dustpan.files.formats.base import DEFAULT_QUALITY
+from dustpan.files.formats.file_kind import DEFAULT_QUALITY
 
 
 def format_for(path: Path, native: np.dtype) -> Format:

@@ -11,12 +11,12 @@ from PIL import Image
 from dustpan.core.filters.banding import average_cells, band_strength, find_bands
 from dustpan.core.filters.compression import (
     cut_blocks,
-    find_steps,
+    find_tables,
     halve_crop,
     join_luma,
     rounding_errors,
     split_luma,
-    standard_steps,
+    standard_tables,
 )
 from dustpan.core.filters.dct import block_transform
 from dustpan.core.filters.fringe import hue_of
@@ -30,7 +30,7 @@ def test_standard_steps_are_those_that_files_hold(quality):
     buffer = io.BytesIO()
     Image.new("RGB", (16, 16)).save(buffer, "JPEG", quality=quality)
     tables = Image.open(buffer).quantization
-    for steps, table in zip(standard_steps(quality), tables.values(), strict=False):
+    for steps, table in zip(standard_tables(quality), tables.values(), strict=False):
         assert np.array_equal(steps.ravel(), table)
 
 
@@ -55,7 +55,7 @@ def test_the_error_of_rounding_is_told_from_what_is_left():
     rng = np.random.default_rng(2)
     spread = np.outer(0.6 ** np.arange(8), 0.6 ** np.arange(8)) * 60
     coefficients = rng.laplace(0, spread, (4000, 8, 8)).astype(np.float32)
-    steps = standard_steps(25)[0]
+    steps = standard_tables(25)[0]
     rounded = np.rint(coefficients / steps) * steps
     matrix = np.linalg.inv(block_transform(np.eye(64, dtype=np.float32).reshape(64, 8, 8)).reshape(64, 64))
     blocks = (rounded.reshape(-1, 64) @ matrix).reshape(-1, 8, 8) / 255
@@ -65,7 +65,7 @@ def test_the_error_of_rounding_is_told_from_what_is_left():
     often = (rounded != 0).mean(axis=0) > 0.01  # of others it is only known to be small
     assert often.sum() > 12 and np.abs(told / true - 1)[often].max() < 0.25
     assert (told <= steps / 12**0.5 + 1e-3).all()
-    found = find_steps([(np.ascontiguousarray(plane[3:, 6:], np.float32), (0, 0))])
+    found = find_tables([(np.ascontiguousarray(plane[3:, 6:], np.float32), (0, 0))])
     assert found is not None and found.corner == (2, 5) and np.abs(found.luminance / steps - 1).max() < 0.15
 
 

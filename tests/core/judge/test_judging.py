@@ -19,8 +19,8 @@ from dustpan.core.filters.compression import find_grid
 from dustpan.core.filters.edge_profiles import edge_rise, find_edges, overshoot_of
 from dustpan.core.filters.viewing import SEE, light_up, removed, see, stretch_for
 from dustpan.core.judge.findings import find_faults
-from dustpan.core.judge.harms.base import square_means
 from dustpan.core.judge.harms.gradients import measure_steps
+from dustpan.core.judge.harms.harm import square_means
 from dustpan.core.judge.harms.texture import slope_gain, slopes_of
 from dustpan.core.judge.measure import compare_pictures, measure_picture
 from dustpan.core.judge.propose import propose_route

@@ -126,7 +126,7 @@ def test_at_no_strength_a_plane_comes_back_and_at_full_its_noise_goes():
 
 
 def test_a_coloured_spectrum_is_used(truth):
-    """Told the noise's true spectrum the cleaning is better than told white noise of the same strength."""
+    """Prediction the noise's true spectrum the cleaning is better than told white noise of the same strength."""
     rng = np.random.default_rng(4)
     shape = fft.dctn(rng.normal(size=truth.shape[:2]), norm="ortho")
     y, x = (np.linspace(0, 1, n)[:, None] for n in truth.shape[:2])

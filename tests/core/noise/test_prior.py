@@ -16,9 +16,9 @@ from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.colour import OPPONENT, to_opponent
 from dustpan.core.filters.cut_off import cut_off_mean, hold_within, restore_cut_off
 from dustpan.core.filters.light_mean import restore_light_mean
-from dustpan.core.noise.blocks import kept_by_planes
 from dustpan.core.noise.law import added_noise, light_sureness
 from dustpan.core.noise.measure import estimate_noise
+from dustpan.core.noise.measured_blocks import kept_by_planes
 from dustpan.core.noise.model import DISPLAY, TONES
 from dustpan.core.noise.prior import COEFFICIENTS, TARGET_FLOOR
 from dustpan.core.picture.curve import decode_curve, encode_curve

@@ -7,8 +7,8 @@ import numpy as np
 import pytest
 
 from dustpan.core.filters.colour import from_opponent, to_opponent
-from dustpan.core.noise.blocks import Blocks, cut_blocks, planes_of
 from dustpan.core.noise.energies import FINE_BANDS, QUANTILES, tone_powers
+from dustpan.core.noise.measured_blocks import Blocks, cut_blocks, planes_of
 from dustpan.core.noise.model import DISPLAY, LEVELS, TONES, NoiseModel
 from dustpan.core.noise.white import tell_white_by_colour
 

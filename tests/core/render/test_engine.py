@@ -19,7 +19,7 @@ from dustpan.core.picture.pyramid import reduce_picture
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kinds
-from dustpan.core.steps.base import StepKind
+from dustpan.core.steps.step_kind import StepKind
 from dustpan.core.where import part_kinds
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Pool, Priority

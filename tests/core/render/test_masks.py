@@ -15,7 +15,7 @@ from dustpan.core.document.route import Part, Route, Where, new_step
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
-from dustpan.core.where.base import PartKind
+from dustpan.core.where.part_kind import PartKind
 
 SIZE = (700, 600)
 

@@ -154,7 +154,7 @@ def test_what_steps_look_for_is_measured_once_for_proposing_analysing_and_findin
     """Of each kind, whatever its result."""
     calls: Counter[str] = Counter()
     looking = {
-        "find_steps": blocks,
+        "find_tables": blocks,
         "measure_fringes": fringe,
         "measure_shift": channel_shift,
         "find_lines": sensor_lines,

@@ -13,7 +13,7 @@ from tests.core.steps.tiling import compare_whole_and_tiled
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
-from dustpan.core.filters.compression import standard_steps
+from dustpan.core.filters.compression import standard_tables
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.picture.source import Compression, Source
 from dustpan.core.render.engine import Engine
@@ -65,7 +65,7 @@ def test_the_grid_and_steps_of_an_earlier_compression_are_found(sound, quality):
     engine, plan = plan_of(source)
     rounding = plan.mended[0].analysis.rounding
     assert rounding.corner == (13, 11)  # of blocks of colour, 16 px wide
-    assert np.abs(rounding.steps[0] * 255 / standard_steps(quality)[0] - 1).max() < 0.1
+    assert np.abs(rounding.steps[0] * 255 / standard_tables(quality)[0] - 1).max() < 0.1
     result = engine.render(plan, (0, 0, *plan.size))
     assert psnr(result, sound[5:, 3:] / 255) > psnr(source.pixels / 255, sound[5:, 3:] / 255) + 0.4
 
@@ -114,6 +114,6 @@ def test_blocks_are_found_and_their_step_proposed_where_they_show(sound):
 def test_blocks_off_the_grid_of_tiles_are_cleaned_the_same_in_tiles(sound, corner):
     x, y = corner
     whole = compressed(np.tile(sound, (2, 2, 1))[:640, :704], 20).pixels
-    compression = Compression(*standard_steps(20), halved=True, corner=((8 - x) % 8, (8 - y) % 8))
+    compression = Compression(*standard_tables(20), halved=True, corner=((8 - x) % 8, (8 - y) % 8))
     engine = Engine(Source(np.ascontiguousarray(whole[y:, x:]), compression=compression))
     compare_whole_and_tiled(engine, engine.plan(Document(Route((new_step("blocks", "blocks"),))), outline=True))

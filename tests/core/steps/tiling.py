@@ -6,7 +6,7 @@ import numpy as np
 
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.plan import Plan
-from dustpan.core.steps.base import MAX_SUPPORT, Context
+from dustpan.core.steps.step_kind import MAX_SUPPORT, Context
 
 
 def compare_whole_and_tiled(engine: Engine, plan: Plan) -> None:

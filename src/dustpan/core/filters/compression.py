@@ -1,7 +1,7 @@
-"""Tell how a picture was compressed in 8 x 8 blocks: where their grid lies, how coarse their steps are.
+"""Detect how a picture was compressed in 8 x 8 blocks: the position of their grid and the quantisation tables.
 
-A picture that was cropped or saved again after its compression says nothing of it in its file, but its block
-coefficients still gather at multiples of the steps they were rounded to.
+If a picture was cropped or saved again after its compression, its file does not say so, but its block coefficients
+still cluster at multiples of the table entries.
 """
 
 from __future__ import annotations
@@ -57,7 +57,7 @@ class Grid:
     Attributes
     ----------
     grid : its corner (x, y), 0 to 7 each, or None when there is none.
-    strength : how much larger the steps across the grid are than the others, as a share.
+    strength : how much larger the jumps across the grid are than between other pixels, as a share.
     """
 
     grid: tuple[int, int] | None
@@ -65,29 +65,29 @@ class Grid:
 
 
 @dataclass(frozen=True, eq=False)
-class Steps:
-    """Steps that a picture's block coefficients were rounded to.
+class Tables:
+    """The quantisation tables that a picture was compressed with.
 
     Attributes
     ----------
-    luminance, chroma : (8, 8) steps in 8-bit values, rows are vertical frequencies.
-    corner : (x, y) of the first corner of the grid, 0 to 7, or 0 to 15 where colour has half the size and that is told.
-    told : whether the file itself tells them; else they were found.
+    luminance, chroma : (8, 8) in 8-bit values, rows are vertical frequencies.
+    corner : (x, y) of the first corner of the grid, 0 to 7, or 0 to 15 if the file says that colour has half the size.
+    from_file : whether they were read from the file; else they were detected.
     """
 
     luminance: np.ndarray
     chroma: np.ndarray
     corner: tuple[int, int]
-    told: bool = False
+    from_file: bool = False
 
     @property
     def coarseness(self) -> float:
-        """Mean step of the nine lowest frequencies, in 8-bit values."""
+        """Mean entry of the nine lowest frequencies, in 8-bit values."""
         return float(self.luminance[:3, :3].mean())
 
 
-def standard_steps(quality: int) -> tuple[np.ndarray, np.ndarray]:
-    """Return the luminance and chroma steps that most programs take for a quality of 1 to 100."""
+def standard_tables(quality: int) -> tuple[np.ndarray, np.ndarray]:
+    """Return the luminance and chroma tables that most programs use for a quality of 1 to 100."""
     factor = 5000 // quality if quality < 50 else 200 - 2 * quality
     scaled = [np.clip(np.floor((table * factor + 50) / 100), 1, 255) for table in (_LUMINANCE, _CHROMA)]
     return scaled[0].astype(np.float32), scaled[1].astype(np.float32)
@@ -98,17 +98,18 @@ def find_grid(tone: np.ndarray) -> Grid:
 
     Notes
     -----
-    Steps between neighbours are compared with the mean of the steps beside them, so that edges count little, and
-    gathered by their place in a period of 8 (compare Fan and de Queiroz 2003, doi 10.1109/TIP.2002.807361).
+    Differences between neighbours are compared with the mean of the differences beside them, so that edges count
+    little, and averaged by their position in a period of 8 (compare Fan and de Queiroz 2003, doi
+    10.1109/TIP.2002.807361).
     """
     offsets, strengths = [], []
     for plane in (tone, tone.T):
-        steps = np.abs(np.diff(plane, axis=1))
-        if steps.shape[1] < 4 * SIDE:
+        jumps = np.abs(np.diff(plane, axis=1))
+        if jumps.shape[1] < 4 * SIDE:
             return Grid(None, 0.0)
-        beside = (np.roll(steps, 2, axis=1) + np.roll(steps, -2, axis=1)) / 2
+        beside = (np.roll(jumps, 2, axis=1) + np.roll(jumps, -2, axis=1)) / 2
         calm = beside < np.quantile(beside, 0.7)
-        excess = np.where(calm, steps, 0)
+        excess = np.where(calm, jumps, 0)
         sums = np.array([excess[:, p::SIDE].sum() / max(calm[:, p::SIDE].sum(), 1) for p in range(SIDE)])
         most = int(np.argmax(sums))
         rest = float(np.median(np.delete(sums, most)))
@@ -119,28 +120,26 @@ def find_grid(tone: np.ndarray) -> Grid:
     return Grid((offsets[0], offsets[1]) if found else None, max(strength, 0.0) if found else 0.0)
 
 
-def find_steps(crops: Sequence[Crop]) -> Steps | None:
-    """Return the steps that a picture was once rounded to, or None when its coefficients gather at no multiples.
+def find_tables(crops: Sequence[Crop]) -> Tables | None:
+    """Return the tables that a picture was compressed with, or None when its coefficients cluster at no multiples.
 
-    Notes
-    -----
-    The grid is looked for where coefficients are sparsest, the quality by the mean cosine of coefficients over the
-    standard tables' steps, which is 1 for multiples and 0 for anything else (compare Neelamani et al. 2006,
-    doi 10.1109/TIP.2005.864171). Multiples of a step are multiples of its half too: of all qualities that fit the
-    lowest is taken.
+    Notes ----- The grid is the one with the sparsest coefficients. The quality is found by the mean cosine of
+    coefficients divided by the entries of standard tables, which is 1 for multiples and 0 for other values (compare
+    Neelamani et al. 2006, doi 10.1109/TIP.2005.864171). Multiples of an entry are also multiples of its half, so of
+    all qualities that fit the lowest is used.
     """
     corner = _sparsest_corner(crops)
     if corner is None:
         return None
     coefficients = block_transform(np.concatenate([cut_blocks(*crop, corner) for crop in crops])[:_TRIED] * 255)
     low = coefficients[:, _LOW]
-    fits = np.array([_fit(low, standard_steps(quality)[0][_LOW]) for quality in _QUALITIES])
+    fits = np.array([_fit(low, standard_tables(quality)[0][_LOW]) for quality in _QUALITIES])
     good = np.flatnonzero((fits[:, 0] > _CLEAR) & (fits[:, 1] > _SURE))
     if not len(good):
         return None
     first = next(index for index in good if fits[index, 0] >= 0.8 * fits[good, 0].max())
-    luminance, chroma = standard_steps(_QUALITIES[first])
-    return Steps(luminance, chroma, corner)
+    luminance, chroma = standard_tables(_QUALITIES[first])
+    return Tables(luminance, chroma, corner)
 
 
 def cut_blocks(plane: np.ndarray, at: tuple[int, int], corner: tuple[int, int]) -> np.ndarray:
@@ -152,7 +151,7 @@ def cut_blocks(plane: np.ndarray, at: tuple[int, int], corner: tuple[int, int]) 
 
 
 def _sparsest_corner(crops: Sequence[Crop]) -> tuple[int, int] | None:
-    """Return the corner (x, y) of the grid at which coefficients are most often next to nothing."""
+    """Return the corner (x, y) of the grid at which most coefficients are nearly zero."""
     best, corner = np.inf, None
     crops = crops[:: max(len(crops) // _CROPS_SEARCHED, 1)]
     for y in range(SIDE):
@@ -167,38 +166,38 @@ def _sparsest_corner(crops: Sequence[Crop]) -> tuple[int, int] | None:
     return corner
 
 
-def _fit(coefficients: np.ndarray, steps: np.ndarray) -> tuple[float, float]:
-    """Return the mean cosine of coefficients (n, k) over steps, and in how many deviations of chance."""
-    used = (np.abs(coefficients) > steps / 2) & (steps >= min(_COARSE, steps.max() / 2))
+def _fit(coefficients: np.ndarray, table: np.ndarray) -> tuple[float, float]:
+    """Return the mean cosine of coefficients (n, k) divided by table entries, and its z-score."""
+    used = (np.abs(coefficients) > table / 2) & (table >= min(_COARSE, table.max() / 2))
     count = int(used.sum())
     if count < _LEAST_USED:
         return 0.0, 0.0
-    ratios = (coefficients / steps)[used]
+    ratios = (coefficients / table)[used]
     mean = float(np.cos(2 * np.pi * ratios).mean())
     return mean, mean * float(np.sqrt(2 * count))
 
 
-def rounding_errors(planes: Sequence[Crop], steps: np.ndarray, corner: tuple[int, int]) -> np.ndarray:
-    """Return (8, 8) deviations of the error that rounding has left in each coefficient, in 8-bit values.
+def rounding_errors(planes: Sequence[Crop], table: np.ndarray, corner: tuple[int, int]) -> np.ndarray:
+    """Return (8, 8) deviations of the quantisation error of each coefficient, in 8-bit values.
 
     Parameters
     ----------
     planes : of one channel, 0 to 1, as `Crop`.
-    steps : (8, 8) in 8-bit values.
+    table : (8, 8) in 8-bit values.
 
     Notes
     -----
-    Coefficients are taken for Laplacian: how many are 0 tells their spread, and that the error of those that are
-    (compare Lam and Goodman 2000, doi 10.1109/83.869177). Others are off by up to half a step, evenly.
+    Coefficients are modelled as Laplacian: the share of zeros gives the scale, and the scale the error of the zeros
+    (compare Lam and Goodman 2000, doi 10.1109/83.869177). The error of the others is uniform within half an entry.
     """
     coefficients = block_transform(np.concatenate([cut_blocks(*plane, corner) for plane in planes]) * 255)
     count = max(len(coefficients), 2)
-    zero = (np.abs(coefficients) < steps / 2).sum(axis=0) / count
+    zero = (np.abs(coefficients) < table / 2).sum(axis=0) / count
     zero = np.clip(zero, 0.01, 1 - 1 / count)
-    spread = -steps / (2 * np.log(1 - zero))
-    tail = np.exp(-steps / (2 * spread))
-    within = 2 * spread**2 - (steps**2 / 4 + steps * spread) * tail / (1 - tail)
-    even = steps**2 / 12
+    spread = -table / (2 * np.log(1 - zero))
+    tail = np.exp(-table / (2 * spread))
+    within = 2 * spread**2 - (table**2 / 4 + table * spread) * tail / (1 - tail)
+    even = table**2 / 12
     return np.sqrt(zero * np.clip(within, 0, even) + (1 - zero) * even).astype(np.float32)
 
 
@@ -227,7 +226,7 @@ def find_colour_corner(colours: Sequence[Crop], corner: tuple[int, int]) -> tupl
     Parameters
     ----------
     colours : crops of colour planes at full size, 0 to 1.
-    corner : of the grid of luminance, which colour shares every second line of in each direction.
+    corner : of the luminance grid; the colour grid uses every second of its lines in each direction.
     """
 
     def density(at: tuple[int, int]) -> float:

@@ -9,7 +9,7 @@ import numpy as np
 
 from dustpan.core.filters.compression import SIDE, join_luma, split_luma
 from dustpan.core.filters.dct import clean_plane, double, halve, window_mean
-from dustpan.core.kernels.blocks import count_strong, hold_blocks
+from dustpan.core.kernels.compressed import count_strong, hold_blocks
 from dustpan.core.picture.region import Region
 from dustpan.core.work.cancel import Check, no_check
 

@@ -1,4 +1,4 @@
-"""A picture as it will be looked at: made at its output size, with its last sharpening, and judged there."""
+"""Render a picture at its output size, with the last sharpening, and judge it there."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ class AtOutput:
     Attributes
     ----------
     pixels, plain : h x w x 3 working pixels with the last sharpening and without it.
-    harm : what the route and the last sharpening have done, as it shows at this size; places in its pixels.
+    harm : of the route and the last sharpening, as visible at this size; points in its pixels.
     """
 
     pixels: np.ndarray
@@ -53,7 +53,7 @@ def make_output(
     token: Token | None = None,
     progress: Progress = no_progress,
 ) -> AtOutput:
-    """Return a plan's picture as an export of 8 bits holds it, and what is wrong with it there.
+    """Return a plan's picture as in an 8-bit export, with the harm at that size.
 
     Raises Cancelled.
     """
@@ -83,12 +83,12 @@ def _half(progress: Progress, number: int) -> Progress:
 
 
 def _spread(pixels: np.ndarray, deviation: float) -> np.ndarray:
-    """Return pixels as the screen or the ink spreads them: a rim that this takes back does no harm."""
+    """Return pixels blurred as by screen or ink: a halo that vanishes in this blur is no harm."""
     return cv2.GaussianBlur(pixels, (0, 0), deviation) if deviation > _LEAST_SPREAD else pixels
 
 
 def harm_between(before: np.ndarray, after: np.ndarray) -> list[Finding]:
-    """Return the harm that shows between two pictures of one size, h x w x 3 working pixels."""
+    """Return the harm between two pictures of one size, h x w x 3 working pixels."""
     base = WholeBase.of(Source(before), "before")
     spots = choose_patches(base)
     patches = []

@@ -1,4 +1,4 @@
-"""Figures of what a route did to a picture, from patches before and after, and the harms they tell."""
+"""Compute figures of a route from patches before and after it, and the harm that follows from them."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ def combine_figures(patches: Sequence[PatchFigures], by_tone: Sequence[int] | No
 
     Parameters
     ----------
-    by_tone : indices of the patches from which shares of the picture are told; all by default.
+    by_tone : indices of the patches for figures that are shares of the picture; all by default.
     """
     told = Figures()
     for number, measure in enumerate(MEASURES):

@@ -70,9 +70,9 @@ def measure_picture(engine: Engine, *, check: Check = no_check) -> dict:
 
 
 def compare_pictures(engine: Engine, reference: Engine, *, check: Check = no_check) -> dict:
-    """Return how near a picture is to a reference: psnr (dB), ssim, halo, texture_kept, brightness_shift (L*).
+    """Compare a picture with a reference: psnr (dB), ssim, halo, texture_kept, brightness_shift (L*).
 
-    Pixels beyond what 8 bits hold are cut off first, as they are on a screen. Raises PictureError when the sizes
+    Pixels are clipped to 0..1 first, as on a screen. Raises PictureError when the sizes
     differ.
     """
     plan, other = (e.plan(Document(), check=check) for e in (engine, reference))

@@ -1,4 +1,4 @@
-"""How much luminance noise a route leaves: over the picture, over tone, and where texture keeps it."""
+"""Luminance noise left by a route: over the picture, over tone, and within texture."""
 
 from __future__ import annotations
 
@@ -8,12 +8,12 @@ from dataclasses import dataclass, fields, replace
 import numpy as np
 
 from dustpan.core.filters.colour import to_opponent, tone_of
-from dustpan.core.judge.harms.base import Pair, square_means
+from dustpan.core.judge.harms.harm import Pair, square_means
 from dustpan.core.noise.model import DISPLAY, TONES
 from dustpan.core.picture.pyramid import level_under
 from dustpan.core.picture.region import WHOLE, Region, extent_of
-from dustpan.core.render.blocks import Renderer
 from dustpan.core.render.plan import Plan
+from dustpan.core.render.renderer import Renderer
 from dustpan.core.work.cancel import Check, no_check
 
 _BARE = 0.5  # quantile over squares that is taken for bare
@@ -33,7 +33,7 @@ class SquareNoise:
     tone : after the route.
     before : variance before it.
     bare : variance after it in bare areas.
-    cleaned : part of the noise that was cleaned, told by how much was taken away; about 1 in bare areas.
+    cleaned : share of the noise that was cleaned, from how much was removed; about 1 in bare areas.
     """
 
     tone: np.ndarray
@@ -50,8 +50,8 @@ class SquareNoise:
     def after(self) -> np.ndarray:
         """Variance after the route.
 
-        What was taken away in the flatter squares is all that can be: the others are measured by it, so that a
-        noise model that is a little off does not pass for texture.
+        The flatter squares show the most that is removed, and the others are compared with that, so that a small
+        error of the noise model is not taken for texture.
         """
         if not len(self.cleaned):
             return self.bare
@@ -67,7 +67,7 @@ class SquareNoise:
 
 
 def _compare_squares(pair: Pair, before: np.ndarray, after: np.ndarray) -> SquareNoise:
-    """Return the noise that a route leaves in the squares of a patch, where texture keeps its noise with it.
+    """Return the noise left in the squares of a patch; texture that is kept keeps its noise.
 
     Parameters
     ----------
@@ -76,9 +76,8 @@ def _compare_squares(pair: Pair, before: np.ndarray, after: np.ndarray) -> Squar
 
     Notes
     -----
-    In bare areas a route leaves `after`. Where there is structure a cleaning keeps some coefficients whole. How many
-    is told by what it has taken away: of the variance, a share p (1 - g)^2, with g = after / before and p the
-    share of the coefficients that were cleaned.
+    In bare areas a route leaves `after`. Where there is structure, cleaning keeps some coefficients whole. The share
+    p of cleaned coefficients follows from the removed variance, p (1 - g)^2 of the noise, with g = after / before.
     """
     planes = [to_opponent(pixels)[0] for pixels in pair]
     taken = planes[0] - planes[1]

@@ -1,4 +1,4 @@
-"""Propose a route from the measurement, and turn down what does harm."""
+"""Propose a route from the measurement, and reduce steps that do harm."""
 
 from __future__ import annotations
 
@@ -24,9 +24,9 @@ _HARDLY = 0.25  # part by which a harm that was eased in vain has changed
 def propose_route(engine: Engine, *, check: Check = no_check) -> Route:
     """Return the steps that a picture needs, in the order of the stages, with proposed settings.
 
-    Each kind is asked in turn and looks at the picture as the steps before it leave it, because light that is
-    lifted lifts its noise. Then the route is judged, and what does harm is turned down until nothing does. A picture
-    that needs nothing is given no step.
+    Each kind of step is asked in turn and measures the result of the steps before it, because lifting light also lifts
+    noise. Then the route is judged, and steps that do harm are reduced until none does. A picture that needs nothing
+    gets no step.
     """
     route = _on_mosaic(engine, check) if engine.source.mosaic is not None else Route()
     for kind in kinds().values():
@@ -47,9 +47,9 @@ def _unless_idle(route: Route) -> Route:
 def ease_route(
     engine: Engine, route: Route, *, harm: str = "", outline: bool = False, check: Check = no_check
 ) -> Route:
-    """Return a route turned down until it does no harm of a kind (by default: none at all).
+    """Return a route reduced until it does no harm of a kind (by default: of any kind).
 
-    Each round gives the step that has done a harm gentler settings; one that has none left is left out.
+    In each round the step that does a harm gets gentler settings; if it has none left it is removed.
 
     Parameters
     ----------

@@ -42,10 +42,10 @@ class Report:
     ----------
     noise_before, noise_after : luminance noise at `TONES` in display values, in the light of the route and after it.
     noise : both averaged over the tones and regions the picture has.
-    doubt : by what part of it the noise before may be off.
+    doubt : expected relative error of the noise before.
     figures : see `Figures`.
-    spots, pairs, patches : where it was judged, the pixels there, and what each adds.
-    harm : what should not stay.
+    spots, pairs, patches : the places, their pixels, and their measures.
+    harm : the harm that was found.
     """
 
     noise_before: np.ndarray
@@ -76,11 +76,11 @@ def judge(
 ) -> Report:
     """Return the report of a plan.
 
-    What is newly clipped is told against the original, all else against the picture in the route's own light.
+    Clipping is compared with the original, all else with the picture after the Tone steps of the route alone.
 
     Parameters
     ----------
-    original : the plan of the picture as it came.
+    original : the plan without any step.
     spots : whose patches are judged.
     priority : of the threads that help.
     """
@@ -123,7 +123,7 @@ def report_on(
     ----------
     reference : the plan that the route is judged against.
     regions, pairs : of each patch its region, and its pixels before and after.
-    originals : pixels of each patch as it came, where these differ from those before.
+    originals : pixels of each patch without any step, where these differ from those before.
     spots : names say which patches were chosen by tone; the noise of the picture is judged by these alone.
     """
     size, field = plan.base.size, reference.noise_after

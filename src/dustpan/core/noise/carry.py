@@ -57,11 +57,11 @@ def carry_noise(model: NoiseModel, run: Callable[[np.ndarray], np.ndarray]) -> N
 
 
 def _carried_correlation(model: NoiseModel, covariances: np.ndarray) -> np.ndarray:
-    """Return the planes' correlation after a step, at each level; what it does to the finest it does to all.
+    """Return the correlation of the planes after a step, at each level; coarse levels change as the finest does.
 
     Parameters
     ----------
-    covariances : (tones, 2, 3, 3), of the flat fields before and after it.
+    covariances : (tones, 2, 3, 3), of the flat fields before and after the step.
     """
     weight = model.presence[::2] + 1e-6
     before, after = (correlation_of(both) for both in np.tensordot(weight / weight.sum(), covariances, 1))
@@ -69,7 +69,7 @@ def _carried_correlation(model: NoiseModel, covariances: np.ndarray) -> np.ndarr
 
 
 def carry_field(field: NoiseField, carry: Callable[[NoiseModel], NoiseModel]) -> NoiseField:
-    """Carry every model that a noise field is made of through a step that is the same everywhere."""
+    """Carry each noise model of a field through a step that works the same everywhere."""
     if isinstance(field, EvenField):
         return EvenField(carry(field.model))
     if isinstance(field, LiftedField):
@@ -80,7 +80,7 @@ def carry_field(field: NoiseField, carry: Callable[[NoiseModel], NoiseModel]) ->
 
 
 def _moved_presence(presence: np.ndarray, tones: np.ndarray) -> np.ndarray:
-    """Return the share of the picture at each of `TONES` when each of them goes to one of `tones`."""
+    """Return the share of the picture at each of `TONES` after these have become `tones`."""
     at = np.clip(tones, 0, 1) * (len(TONES) - 1)
     low = np.minimum(at.astype(int), len(TONES) - 2)
     part = at - low

@@ -1,4 +1,4 @@
-"""Noise variance in small cells of a picture: texture only adds to it, so the flattest cells count."""
+"""Noise variance in small cells of a picture. Texture only adds variance, so the cells with least are used."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Noise by tone and by region: what steps ask, since haze, local tone and masks make it depend on both."""
+"""Noise by tone and region of the picture. Local tone, haze and masks make it depend on both."""
 
 from __future__ import annotations
 
@@ -115,7 +115,7 @@ class MixedField(NoiseField):
         return self.after.correlation
 
     def sigma(self, tone, extent, *, level=0):
-        """Return the mix of both, whose noise is fully correlated."""
+        """Return the weighted mean of both deviations: the noise before and after is fully correlated."""
         share = self.share(extent, tone.shape)
         return (1 - share) * self.before.sigma(tone, extent, level=level) + share * self.after.sigma(
             tone, extent, level=level

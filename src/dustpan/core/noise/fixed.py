@@ -1,4 +1,4 @@
-"""The noise model that a remedy with fixed scaling brings along."""
+"""The noise model stored in a remedy with fixed scaling."""
 
 from __future__ import annotations
 

@@ -1,8 +1,8 @@
-"""Noise as the flattest blocks of a picture tell it.
+"""Estimate noise from the flattest blocks of a picture.
 
 Camera noise is coloured, coarse and changes with tone. Medians over the flattest blocks of each tone give the deviation
-over tone, and pooled over tones the spectrum. The same is done on the picture reduced by 2 and by 4. Where nothing is
-flat, texture passes for noise: `measure` weighs this against what `prior` tells.
+over tone; pooled over tones they give the spectrum. The same is done on the picture reduced by 2 and by 4. Where no
+block is flat, texture is taken for noise: `measure` weighs this estimate against that of `prior`.
 
 References
 ----------
@@ -17,7 +17,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from dustpan.core.noise.blocks import (
+from dustpan.core.noise.energies import tone_powers
+from dustpan.core.noise.measured_blocks import (
     FREQUENCY,
     LEAST_BLOCKS,
     Blocks,
@@ -29,7 +30,6 @@ from dustpan.core.noise.blocks import (
     steepness,
     tone_bins,
 )
-from dustpan.core.noise.energies import tone_powers
 from dustpan.core.noise.model import LEVELS, PAIRS, TONES, NoiseModel
 from dustpan.core.noise.statistics import LevelStatistics, flat_correlation
 from dustpan.core.work.sharing import Each
@@ -53,7 +53,7 @@ _EPSILON = 1e-12
 
 
 class FlatLevel(NamedTuple):
-    """What is measured on one pyramid level: see `NoiseModel`, and what it was measured from."""
+    """The estimate on one pyramid level (see `NoiseModel`), and the blocks it was made from."""
 
     sigma: np.ndarray
     spectrum: np.ndarray
@@ -70,7 +70,7 @@ class _Flats(NamedTuple):
 
 
 def measure_levels(crops: list[np.ndarray], each: Each) -> list[FlatLevel]:
-    """Return what each pyramid level shows, from the finest on, as far as there is noise to be seen."""
+    """Return the estimate of each pyramid level, from the finest on; stops at the first level without noise."""
     planes = [planes_of(crop) for crop in crops]
     levels: list[FlatLevel] = []
     for _ in range(MEASURED_LEVELS):
@@ -84,7 +84,7 @@ def measure_levels(crops: list[np.ndarray], each: Each) -> list[FlatLevel]:
 
 
 def flat_model(levels: list[FlatLevel]) -> NoiseModel:
-    """Return the noise as the flattest blocks alone tell it."""
+    """Return the noise model estimated from the flattest blocks alone."""
     sigma = np.zeros((LEVELS, 3, len(TONES)), np.float32)
     spectrum = np.ones((LEVELS, 3, 8, 8), np.float32)
     for level in range(LEVELS):
@@ -101,7 +101,7 @@ def flat_model(levels: list[FlatLevel]) -> NoiseModel:
 
 
 def _measure_level(planes: list[np.ndarray], each: Each) -> FlatLevel | None:
-    """Return what one level holds, or None for no noise."""
+    """Return the estimate of one level, or None for no noise."""
     blocks = Blocks.joined(each(cut_blocks, planes))
     varied = blocks.subset(~blocks.clipped & ~blocks.constant)
     live = varied.whole()
@@ -132,14 +132,14 @@ def _measure_level(planes: list[np.ndarray], each: Each) -> FlatLevel | None:
 
 
 def _flats_of(blocks: Blocks) -> list[_Flats]:
-    """Return the flattest blocks of each tone; none where there are hardly any at all."""
+    """Return the flattest blocks of each tone; an empty list when there are too few blocks."""
     if len(blocks.tones) < LEAST_BLOCKS:
         return []
     return [_Flats(tone, blocks.subset(index)) for tone, index in choose_flat(blocks.tones, blocks.unrest).items()]
 
 
 def _is_drawn(blocks: Blocks) -> bool:
-    """Return whether flats without any variation tell that a picture was drawn or written, not photographed."""
+    """Return whether flat blocks without any variation show that a picture is a drawing or text, not a photograph."""
     plain, varied = int(blocks.constant.sum()), int((~blocks.constant & ~blocks.clipped).sum())
     return bool(plain > _DRAWN * varied or (blocks.constant & ~blocks.clipped).mean() > _PLAIN)
 
@@ -152,7 +152,7 @@ def _silent_bins(blocks: Blocks, bins: list[int]) -> np.ndarray:
 
 
 def _variance_over_bins(power: np.ndarray, shape: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Return the variance of each tone bin and plane (bins x 3), and how much low frequencies exceed it."""
+    """Return the variance of each tone bin and plane (bins x 3), and by what factor low frequencies exceed it."""
     ratio = (power / np.maximum(shape, _EPSILON)).reshape(len(power), 3, 64)[:, :, 1:]
     variance = np.quantile(ratio, _MIDDLE_QUANTILE, axis=2)
     # Colour noise changes its spectrum with tone (a channel clipped at black), and texture hardly disturbs it:
@@ -166,7 +166,7 @@ def _variance_over_bins(power: np.ndarray, shape: np.ndarray) -> tuple[np.ndarra
 def _calm_bins(flats: list[_Flats], live: Blocks, drawn: bool) -> np.ndarray:
     """Return for each tone bin whether it is as calm as noise.
 
-    In a drawing the fine energies of its blocks must spread as those of noise do, too: those of letters spread farther.
+    In a drawing the fine energies of the blocks must also spread as those of noise do; those of letters spread farther.
     """
     steep = np.array([steepness(flat.blocks) for flat in flats])
     calm = steep <= min(_STEEPEST, _STEEPER * steep.min())
@@ -179,10 +179,10 @@ def _calm_bins(flats: list[_Flats], live: Blocks, drawn: bool) -> np.ndarray:
 
 
 def _hold_edges(power: np.ndarray, silent: np.ndarray, calm: np.ndarray, blocks: Blocks, drawn: bool) -> np.ndarray:
-    """Return the power of tone bins (bins x 3 x 8 x 8) without what edges alone make of it.
+    """Return the power of tone bins (bins x 3 x 8 x 8) with the contribution of edges removed.
 
-    Where all of a tone lies on edges (letters, outlines), its flattest blocks are edges still. Bins that are as calm as
-    noise tell how much noise there can be; the others are held to that. Silent bins hold none.
+    Where all blocks of a tone lie on edges (letters, outlines), even the flattest contain edges. Bins as calm as noise
+    give an upper bound of the noise; the other bins are limited to it. Silent bins have none.
     """
     power = np.where(silent[:, None, None, None], 0.0, power)
     varied = int((~blocks.constant & ~blocks.clipped).sum())
@@ -201,7 +201,7 @@ def _hold_edges(power: np.ndarray, silent: np.ndarray, calm: np.ndarray, blocks:
 
 
 def _clipped_noise(blocks: Blocks) -> np.ndarray:
-    """Return the power (3,) of noise that black or white clips half of, from the blocks that lie there."""
+    """Return the power (3,) of noise around black or white, half of which is clipped, from the blocks there."""
     clipped = blocks.subset(blocks.clipped & ~blocks.constant)
     if len(clipped.tones) < LEAST_BLOCKS:
         return np.zeros(3)
@@ -236,7 +236,7 @@ def _low_over_bins(relative: np.ndarray, counts: np.ndarray) -> np.ndarray:
 
 
 def over_tone(tones: np.ndarray, variance: np.ndarray, weights: np.ndarray) -> np.ndarray:
-    """Smooth the deviation over tone and give it at every tone; never under a part of its largest."""
+    """Return the deviation smoothed over tone, at every tone; never less than a fixed part of its maximum."""
     distance = (TONES[:, None] - tones[None]) / _TONE_BLUR
     weight = np.exp(-0.5 * distance**2) * weights
     far = weight.sum(axis=1) < 1e-3 * weights.max()
@@ -248,7 +248,7 @@ def over_tone(tones: np.ndarray, variance: np.ndarray, weights: np.ndarray) -> n
 
 
 def _cap_by_finer(sigma: np.ndarray, spectrum: np.ndarray, level: int) -> None:
-    """Hold a coarse level to what the finer one predicts: texture is easily taken for coarse noise."""
+    """Limit a coarse level to what the finer one predicts, since texture is easily taken for coarse noise."""
     measured = sigma[level].copy(), spectrum[level].copy()
     predict_coarser(sigma, spectrum, level)
     measured_power = measured[0][:, :, None, None] * measured[1][:, None]
@@ -262,7 +262,7 @@ def _cap_by_finer(sigma: np.ndarray, spectrum: np.ndarray, level: int) -> None:
 
 
 def predict_coarser(sigma: np.ndarray, spectrum: np.ndarray, level: int) -> None:
-    """Fill a level from the finer one: the low half of its spectrum, a quarter of its power."""
+    """Predict a level from the finer one: the low half of its spectrum, a quarter of its power."""
     finer = spectrum[level - 1] ** 2
     at = np.arange(8) / 2
     lower = np.floor(at).astype(int)

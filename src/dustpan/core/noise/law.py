@@ -1,4 +1,4 @@
-"""Which law noise follows: added to display values, as scans and many drawings have it, or to light, as in cameras."""
+"""Decide where noise was added: to display values, as in scans and many drawings, or to light, as in cameras."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ class AddedNoise(NamedTuple):
     Attributes
     ----------
     planes, channels : (3,) deviations of the opponent planes; of red, green and blue.
-    sure : 0 to 1, how well the law is followed.
+    sure : 0 to 1, confidence that the noise was added to display values.
     """
 
     planes: np.ndarray
@@ -37,16 +37,16 @@ class AddedNoise(NamedTuple):
     sure: float
 
     def uncut(self, model: NoiseModel) -> NoiseModel:
-        """Return a model with the deviations that the noise would have if none of it were cut off."""
+        """Return a model with the deviations that the noise had before clipping."""
         cut = np.maximum(self.planes[:, None] / np.maximum(model.sigma[0], 1e-9), 1.0)
         return replace(model, sigma=(model.sigma * (1 + self.sure * (cut - 1))).astype(np.float32))
 
 
 def added_noise(model: NoiseModel) -> AddedNoise:
-    """Return what a model tells of noise that was added to display values.
+    """Return the noise that was added to display values, according to a model.
 
-    Such noise has one deviation at all tones, but for what is cut off, and a flat spectrum. Of other noise, as that of
-    cameras, this says nothing: the sureness is 0 then.
+    Such noise has the same deviation at all tones, except where black or white clips it, and a flat spectrum. For other
+    noise, such as a camera's, `sure` is 0.
     """
     fits = [_fit(model.sigma[0, plane], model.presence) for plane in range(3)]
     deviations = np.array([deviation for deviation, _ in fits])
@@ -61,11 +61,11 @@ def added_noise(model: NoiseModel) -> AddedNoise:
 
 
 def light_sureness(model: NoiseModel) -> float:
-    """Return how sure it is that noise was there in light, before the tone curve: 0 to 1.
+    """Return the confidence, 0 to 1, that noise was added to light, before the tone curve.
 
-    Its variance rises with light in a straight line, and the tone curve makes it stronger in darks. The other law is
-    one deviation at all tones. What fits either, as in a picture of few tones, counts as half. Unequal channels are
-    sure: a white balance has multiplied them.
+    The variance of such noise rises linearly with light, and the tone curve amplifies it in the darks. Noise added to
+    display values has the same deviation at all tones. If both models fit equally well, as in a picture of few tones,
+    the result is 0.5. If the channels differ, the result is 1: a white balance has multiplied them.
     """
     sigma, presence = model.sigma[0, 0], model.presence
     if not sigma.any() or not presence.any():
@@ -76,14 +76,14 @@ def light_sureness(model: NoiseModel) -> float:
 
 
 def _inequality(model: NoiseModel) -> float:
-    """Return 0 to 1, how surely some channels have more noise than others."""
+    """Return the confidence, 0 to 1, that some channels have more noise than others."""
     planes = np.sqrt(model.sigma[0].astype(float) ** 2 @ model.presence)
     channels = channel_deviations(planes, model.correlation[0])
     return float(np.interp(channels.max() / max(channels.min(), 1e-9), _UNEQUAL, (0, 1)))
 
 
 def _misfit(sigma: np.ndarray, curve: np.ndarray, presence: np.ndarray) -> float:
-    """Return by how much deviations over tone differ from a curve of any height, relatively."""
+    """Return the relative difference of deviations over tone from the nearest scaled curve."""
     weight = _weight(presence)
     logs = np.log(np.maximum(sigma, 1e-6)) - curve
     return float(np.abs(logs - logs @ weight) @ weight)
@@ -104,10 +104,10 @@ def _weight(presence: np.ndarray) -> np.ndarray:
 
 
 def _fit(sigma: np.ndarray, presence: np.ndarray) -> tuple[float, float]:
-    """Return the one deviation that a curve over tone follows best, and the relative misfit.
+    """Return the constant deviation that fits a curve over tone best, and the relative misfit.
 
-    Where all blocks of a picture are cut off the curve falls towards its ends, else it is level. Tones of which hardly
-    anything is cut off tell more than the deviation of the others.
+    The curve is flat, except where clipping reduces the deviation towards black and white. Tones without clipping get
+    more weight.
     """
     if not sigma.any() or not presence.any():
         return 0.0, np.inf
@@ -125,5 +125,5 @@ def _fit(sigma: np.ndarray, presence: np.ndarray) -> tuple[float, float]:
 
 @cache
 def _curves() -> np.ndarray:
-    """Return (candidates, 17) logarithms of the deviation that is left at each tone."""
+    """Return (candidates, 17) logarithms of the deviation left after clipping at each tone."""
     return np.log(np.stack([cut_off_deviation(TONES.astype(float), deviation) for deviation in _CANDIDATES]))

@@ -1,4 +1,7 @@
-"""Where the mean of noise lies: cleaning averages display values, which are not where the noise was."""
+"""Correct the mean of cleaned pixels.
+
+Cleaning averages display values. The mean of these is off where the noise was added to light, or was clipped.
+"""
 
 from __future__ import annotations
 
@@ -19,13 +22,13 @@ SUPPORT = max(cut_off.SUPPORT, light_mean.SUPPORT)  # px that the result looks a
 
 @dataclass(frozen=True, eq=False)
 class Means:
-    """What moves the mean of a picture's noise.
+    """Why the mean of a picture's noise is not zero.
 
     Attributes
     ----------
     added : noise that was added to display values and cut off by black and white, or None.
     channels : (3,) factors of red, green and blue noise.
-    in_light : 0 to 1, how sure it is that the noise was there in light.
+    in_light : 0 to 1, confidence that the noise was added to light.
     """
 
     added: AddedNoise | None = None
@@ -34,7 +37,7 @@ class Means:
 
     @classmethod
     def of(cls, survey: Survey, channels: tuple[float, float, float]) -> Means:
-        """Return what moves the means at the input that a survey is of."""
+        """Return the causes at a step's input."""
         added = _added_noise(survey)
         sure = added.sure if added else 0.0
         return cls(added, channels, (1 - sure) * light_sureness(survey.base_noise))
@@ -52,13 +55,13 @@ class Means:
         louder: np.ndarray,
         strengths: tuple[float, float],
     ) -> np.ndarray:
-        """Return cleaned pixels with their means where they were without noise.
+        """Return cleaned pixels with their means corrected.
 
         Parameters
         ----------
         noisy, cleaned : h x w x 3 float32 working pixels.
         sigma : gives (3, h, w) deviations of the opponent planes' noise; asked where they are needed.
-        louder : (3,) deviations of it at full size beside those in these pixels: see `louder_at_full_size`.
+        louder : (3,) ratios of the deviations at full size to those of these pixels: see `louder_at_full_size`.
         strengths : parts of luminance and of colour noise that were taken away, 0 to 1.
         """
         if self.in_light > 0:
@@ -82,6 +85,6 @@ def _added_noise(survey: Survey) -> AddedNoise | None:
 
 
 def louder_at_full_size(field: NoiseField, level: int) -> np.ndarray:
-    """Return (3,) deviations of the opponent planes' noise at full size beside those of a pyramid level."""
+    """Return (3,) ratios of the opponent planes' deviations at full size to those of a pyramid level."""
     full, reduced = (field.sigma(TONES[None, 1:-1], CENTRE, level=at).mean(axis=(1, 2)) for at in (0, level))
     return full / np.maximum(reduced, np.float32(1e-6))

@@ -1,4 +1,4 @@
-"""Measure a picture's noise from the picture alone: what its flattest blocks say, and what noise can look like."""
+"""Measure noise from the picture alone, combining its flattest blocks (`flats`) with a learned prior (`prior`)."""
 
 from __future__ import annotations
 
@@ -6,10 +6,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from dustpan.core.noise.blocks import LEAST_KEPT, is_silent, steepness
 from dustpan.core.noise.flats import MEASURED_LEVELS, FlatLevel, flat_model, measure_levels, predict_coarser
+from dustpan.core.noise.measured_blocks import LEAST_KEPT, is_silent, steepness
 from dustpan.core.noise.model import DOUBTFUL, LEVELS, TONES, NoiseModel, geometric_mean, unit_spectrum
-from dustpan.core.noise.prior import Told, tell_noise
+from dustpan.core.noise.prior import Prediction, predict_noise
 from dustpan.core.noise.statistics import LevelStatistics, describe, highest_power
 from dustpan.core.noise.white import tell_white_by_colour
 from dustpan.core.picture.source import Compression
@@ -53,7 +53,7 @@ def estimate_noise(crops: list[np.ndarray], compression: Compression | None = No
         return NoiseModel.none()
     if levels[0].drawn:
         return flat_model(levels)
-    told = _bounded(_mean_in_doubt(tell_noise(describe(_statistics(levels), compression))), levels)
+    told = _bounded(_mean_in_doubt(predict_noise(describe(_statistics(levels), compression))), levels)
     first = levels[0]
     model = model_of(told, first.statistics.presence, first.flat_share)
     trust = _trust_in_flats(first, model, told.doubt, compression)
@@ -73,20 +73,20 @@ def _statistics(levels: list[FlatLevel]) -> list[LevelStatistics | None]:
     return [*found, *[None] * (MEASURED_LEVELS - len(found))]
 
 
-def _mean_in_doubt(told: Told) -> Told:
-    """Return the noise as it is told; in doubt the mean of what it may be, which lies over the middle that is told.
+def _mean_in_doubt(told: Prediction) -> Prediction:
+    """Return the model of a prediction; in doubt the mean of the possible deviations, which exceeds their median.
 
-    Its logarithm may be off by the doubt, as a normal distribution is.
+    The logarithm of the deviation is taken to be normally distributed with the doubt as its standard deviation.
     """
     doubt = np.minimum(told.doubt[0, 0], 1)
     louder = np.exp(np.interp(doubt, _IN_DOUBT, (0, 1)) * doubt**2)
     return told._replace(power=told.power * louder[[0, 1, 1]][:, None, None])
 
 
-def _bounded(told: Told, levels: list[FlatLevel]) -> Told:
-    """Return the noise as it is told, held to what is seen.
+def _bounded(told: Prediction, levels: list[FlatLevel]) -> Prediction:
+    """Return the predicted noise, limited by the flattest blocks.
 
-    No plane has more noise than its flattest blocks have variation, at the tone where they have most.
+    No plane has more noise than the variance of its flattest blocks at the tone where that is largest.
     """
     bounded = told.power.copy()
     for level, measured in enumerate(levels):
@@ -97,11 +97,13 @@ def _bounded(told: Told, levels: list[FlatLevel]) -> Told:
 def _trust_in_flats(
     first: FlatLevel, model: NoiseModel, doubt: np.ndarray, compression: Compression | None
 ) -> np.ndarray:
-    """Return (2, 2), the weights of the flattest blocks beside what is told: mean and course, luminance and colour.
+    """Return (2, 2) weights of the flattest blocks against the prediction.
 
-    By their expected errors, as independent ones are weighed. None where the blocks have much more power, or more than
-    these errors explain, and are not sure of it: that is texture. None in a JPEG, which leaves nothing in most blocks
-    and whole steps in a few. All where all blocks are alike, which is noise alone if they are not smooth.
+    First axis: mean, shape over tone; second: luminance, colour.
+
+        Weights are inverse expected squared errors. They are 0 where the blocks have much more power than predicted, or
+        more than the errors explain: that is texture. They are 0 in a JPEG, whose quantisation leaves nothing in most
+        blocks and whole steps in a few. They are 1 where all blocks are alike and not smooth, which is noise alone.
     """
     power = [sigma**2 @ model.presence for sigma in (model.sigma[0], first.sigma)]
     beside = np.sqrt(power[1] / np.maximum(power[0], _EPSILON))
@@ -123,14 +125,14 @@ def _noise_alone(first: FlatLevel) -> float:
 
 
 def _cut_tones(first: FlatLevel) -> np.ndarray:
-    """Return (17,), whether a tone is seen where its noise is cut off alone: nothing else tells of it."""
+    """Return (17,), whether all blocks of a tone are clipped, so that only these can be measured."""
     cut = np.zeros(len(TONES), bool)
     cut[first.statistics.bins[~first.statistics.whole]] = True
     return cut
 
 
 def _before_cut(model: NoiseModel, first: FlatLevel) -> NoiseModel:
-    """Return the noise as it was before black and white cut it off, from what is left of it in the blocks it is of."""
+    """Return the noise as it was before clipping, from the part that the measured blocks have kept."""
     kept = np.maximum(first.statistics.blocks.kept.mean(axis=0), LEAST_KEPT)
     return replace(model, sigma=(model.sigma / np.sqrt(kept)[:, None]).astype(np.float32))
 
@@ -141,7 +143,7 @@ def _blend(told: NoiseModel, flat: NoiseModel, trust: np.ndarray, doubt: np.ndar
     Parameters
     ----------
     trust : (2, 2), the weight of the second for mean and course over tone, of luminance and of colour.
-    doubt : see `Told`.
+    doubt : see `Prediction`.
     cut : (17,), tones at which the second alone counts.
     """
     (mean, course), presence = trust[:, [0, 1, 1]], told.presence
@@ -163,7 +165,7 @@ def _blend(told: NoiseModel, flat: NoiseModel, trust: np.ndarray, doubt: np.ndar
 
 
 def _held(model: NoiseModel) -> NoiseModel:
-    """Return a model whose coarse levels hold about what the low frequencies of the finer one predict for them."""
+    """Return a model with coarse levels limited to about what the low frequencies of the finer level predict."""
     sigma, spectrum = model.sigma.copy(), model.spectrum.copy()
     for level in range(1, LEVELS):
         predicted = sigma.copy(), spectrum.copy()
@@ -177,7 +179,7 @@ def _held(model: NoiseModel) -> NoiseModel:
     return replace(model, sigma=sigma, spectrum=spectrum)
 
 
-def model_of(told: Told, presence: np.ndarray, flat_share: float = 1.0) -> NoiseModel:
+def model_of(told: Prediction, presence: np.ndarray, flat_share: float = 1.0) -> NoiseModel:
     """Return the model of told noise; `presence` (17,) is the share of the picture at each tone."""
     sigma = np.zeros((LEVELS, 3, len(TONES)), np.float32)
     spectrum = np.ones((LEVELS, 3, 8, 8), np.float32)

@@ -1,4 +1,4 @@
-"""The noise of a base, measured when it is first asked for."""
+"""The noise of a base, measured lazily."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from dustpan.core.work.sharing import map_shared
 
 
 class MeasuredNoise:
-    """A noise model that several threads may ask for while one of them measures it.
+    """A noise model that is measured once, by the first of several threads that need it.
 
     Parameters
     ----------

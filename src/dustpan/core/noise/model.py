@@ -1,4 +1,4 @@
-"""What is known about a picture's noise: how strong at each tone, how coarse, and where."""
+"""The noise model of a picture: deviation over tone, spectrum and correlation."""
 
 from __future__ import annotations
 
@@ -41,8 +41,8 @@ class NoiseModel:
     sigma : (5, 3, 17) float32, standard deviation at each level, plane and tone of `TONES`.
     spectrum : (5, 3, 8, 8) float32, deviation of each 8 x 8 DCT coefficient relative to `sigma` (mean square 1).
     presence : (17,) share of the picture at each tone, the weights of `luminance` and `colour`.
-    flat_share : share of the measured blocks that were flat enough to trust, 0 to 1.
-    doubt : (2,), by what part of them the deviations of luminance and of colour may be off.
+    flat_share : share of the measured blocks that were flat enough to be used, 0 to 1.
+    doubt : (2,), expected relative error of the deviations of luminance and of colour.
     correlation : (5, 3), of the noise of the planes of each of `PAIRS`, at each level, -1 to 1.
     """
 
@@ -65,12 +65,12 @@ class NoiseModel:
 
     @property
     def noticeable(self) -> bool:
-        """Whether there is enough noise for a cleaning to be worth its risk."""
+        """Whether there is enough noise to propose cleaning."""
         return self.luminance >= NOTICEABLE or self.colour >= NOTICEABLE_COLOUR
 
     @property
     def key(self) -> tuple:
-        """What tells it from other models: all that a step or a proposal may ask of it."""
+        """A value that is equal for models with the same effect: all that steps and proposals read."""
         arrays = (self.sigma, self.spectrum, self.presence, self.correlation)
         return (*(array.tobytes() for array in arrays), self.flat_share, self.doubt)
 

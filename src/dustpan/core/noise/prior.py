@@ -1,9 +1,8 @@
-"""What noise can look like, learned from simulated cameras, files and processing.
+"""Predict noise with a network that was trained on simulated cameras, files and processing.
 
-In a picture full of texture no block shows the noise alone. A small network was shown the descriptions of several
-thousand such pictures (`statistics`) together with the noise that was truly put on them, by `training/`; it tells the
-power of each coefficient of each plane and pyramid level, the deviation over tone, how the planes correlate, and how
-far off it may be.
+In a picture full of texture no block contains noise alone. A small network was fitted by `training/` to statistics of
+several thousand such pictures (`statistics`) and the noise that was added to them. It predicts the power of each
+coefficient by plane and pyramid level, the deviation over tone, the correlation of the planes, and its own error.
 """
 
 from __future__ import annotations
@@ -26,16 +25,16 @@ _MOST_CORRELATED = 0.98
 _FILE = "prior.npz"
 
 
-class Told(NamedTuple):
-    """What the network says of a picture's noise.
+class Prediction(NamedTuple):
+    """The noise that the network predicts.
 
     Attributes
     ----------
     power : (3, 3, 8, 8), of each coefficient at each level and plane; the first of each 8 x 8 is 0.
-    over_tone : (3, 17), power of each plane at each of `TONES` beside its mean.
+    over_tone : (3, 17), power of each plane at each of `TONES`, relative to its mean.
     correlation : (3, 3), of the planes at each level, for `PAIRS`.
-    doubt : (2, 2, 2), expected relative errors of deviations: of these, and of those that the flattest blocks tell; of
-        their mean, and of their course over tone; of luminance, and of colour.
+    doubt : (2, 2, 2), expected relative errors of the deviations. First axis: this prediction, the flattest blocks;
+        second: mean, shape over tone; third: luminance, colour.
     """
 
     power: np.ndarray
@@ -44,20 +43,21 @@ class Told(NamedTuple):
     doubt: np.ndarray
 
 
-def tell_noise(description: np.ndarray) -> Told:
-    """Return the noise of a picture of which `statistics.describe` gave a description."""
+def predict_noise(description: np.ndarray) -> Prediction:
+    """Return the prediction for the statistics of a picture, as `statistics.describe` gives them."""
     weights = _weights()
     inputs = np.clip((description - weights["centre"]) / weights["spread"], -LIMIT, LIMIT)
     targets = run_layers(weights, "w", inputs) @ weights["basis"] + weights["mean"]
-    return told_by(targets, unit_of(description), np.exp(run_layers(weights, "d", inputs)).reshape(2, 2, 2))
+    return prediction_of(targets, unit_of(description), np.exp(run_layers(weights, "d", inputs)).reshape(2, 2, 2))
 
 
-def told_by(targets: np.ndarray, unit: float = 0.0, doubt: np.ndarray | None = None) -> Told:
-    """Return what targets tell.
+def prediction_of(targets: np.ndarray, unit: float = 0.0, doubt: np.ndarray | None = None) -> Prediction:
+    """Return the prediction that training targets stand for.
 
     Parameters
     ----------
-    targets : logarithms of the powers, relative to a unit, and of each tone's beside the mean; correlations.
+    targets : logarithms of the powers, relative to a unit, and of the power at each tone relative to the mean;
+        correlations.
     unit : logarithm.
     doubt : (2, 2, 2), none if left out.
     """
@@ -66,7 +66,9 @@ def told_by(targets: np.ndarray, unit: float = 0.0, doubt: np.ndarray | None = N
     power[:, :, 1:] = np.maximum(np.exp(logs) - TARGET_FLOOR, 0)
     over_tone = np.exp(targets[COEFFICIENTS:-CORRELATIONS].reshape(3, len(TONES)))
     correlation = np.clip(targets[-CORRELATIONS:], -_MOST_CORRELATED, _MOST_CORRELATED).reshape(LEVELS, len(PAIRS))
-    return Told(power.reshape(LEVELS, 3, 8, 8), over_tone, correlation, np.zeros((2, 2, 2)) if doubt is None else doubt)
+    return Prediction(
+        power.reshape(LEVELS, 3, 8, 8), over_tone, correlation, np.zeros((2, 2, 2)) if doubt is None else doubt
+    )
 
 
 @cache

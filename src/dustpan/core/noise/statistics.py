@@ -1,4 +1,4 @@
-"""Describe the blocks of a picture by numbers from which its noise is told: see `prior`.
+"""Statistics of the blocks of a picture, from which `prior` predicts its noise.
 
 All powers are logarithms, relative to the power of luminance in the flattest blocks, so that a picture that is twice as
 noisy has the same description.
@@ -11,8 +11,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dustpan.core.noise.blocks import FREQUENCY, LEAST_BLOCKS, Blocks, band_masks, coefficient_powers, row_quantiles
 from dustpan.core.noise.energies import FINE_BANDS, QUANTILES, TonePowers, tone_powers
+from dustpan.core.noise.measured_blocks import (
+    FREQUENCY,
+    LEAST_BLOCKS,
+    Blocks,
+    band_masks,
+    coefficient_powers,
+    row_quantiles,
+)
 from dustpan.core.noise.model import DISPLAY, PAIRS, TONES
 from dustpan.core.picture.source import Compression
 
@@ -30,7 +37,7 @@ TABLES = 2 * 64 + 2  # numbers of a compression, which come last but one
 
 @dataclass(frozen=True, eq=False)
 class LevelStatistics:
-    """What one pyramid level shows.
+    """Statistics of one pyramid level.
 
     Attributes
     ----------
@@ -39,7 +46,7 @@ class LevelStatistics:
         cut off.
     bins : (bins,) indices of their tones in `TONES`.
     whole : (bins,) whether their noise is not cut off, or all of the picture's is.
-    estimate : (3, 8, 8) power of each coefficient as the flattest blocks alone tell it.
+    estimate : (3, 8, 8) power of each coefficient estimated from the flattest blocks alone.
     presence : (17,) share of the blocks at each tone.
     """
 
@@ -80,7 +87,7 @@ def unit_of(description: np.ndarray) -> float:
 
 
 def highest_power(level: LevelStatistics) -> np.ndarray:
-    """Return (3, 8, 8), the most power that the flattest blocks show: all together, or those of any one tone."""
+    """Return (3, 8, 8), the highest power of the flattest blocks: of all together, or of any one tone."""
     together = (level.blocks.coefficients[_flattest(level.blocks)] ** 2).mean(axis=0)
     return np.maximum(together, level.tone_power[level.whole].max(axis=0))
 
@@ -133,7 +140,7 @@ def _over_bins(level: LevelStatistics) -> tuple[np.ndarray, np.ndarray]:
 
 
 def _tone_part(level: LevelStatistics, unit: float) -> np.ndarray:
-    """Return the power of each plane at each tone (0 where there is none), and how much of the picture is there."""
+    """Return the power of each plane at each tone (0 where there is none), and the share of the picture there."""
     power = np.zeros((len(TONES), 3), np.float64)
     mean = level.tone_power.reshape(-1, 3, 64)[:, :, 1:]
     high = (FREQUENCY.ravel()[1:] >= 6)[None, None]
@@ -146,7 +153,7 @@ def _unrest_part(level: LevelStatistics, unit: float) -> np.ndarray:
 
 
 def _energy_part(found: TonePowers | None, unit: float) -> np.ndarray:
-    """Return mean and lower quartile over tones of the power that energies tell; zeros where there is too little."""
+    """Return mean and lower quartile over tones of the power estimated by `energies`; zeros with too few blocks."""
     if found is None or not len(found.bins):
         return np.zeros(2 * len(QUANTILES) * 3 * len(FINE_BANDS))
     logs = _log(found.power) - unit
@@ -155,7 +162,7 @@ def _energy_part(found: TonePowers | None, unit: float) -> np.ndarray:
 
 
 def _energy_course(found: TonePowers | None, unit: float) -> np.ndarray:
-    """Return the power of each plane that the middle quantile tells at each tone (0 where there is none)."""
+    """Return the power of each plane estimated from the middle quantile, at each tone (0 where there is none)."""
     power = np.zeros((len(TONES), 3))
     if found is not None:
         power[found.bins] = _log(found.power[:, 1, :, 1:].mean(axis=2)) - unit
@@ -175,7 +182,7 @@ def _coarse_part(level: LevelStatistics | None, unit: float) -> np.ndarray:
 
 
 def _correlation_part(level: LevelStatistics | None) -> np.ndarray:
-    """Return the planes' correlations in the flattest blocks and in all; zeros where there is too little."""
+    """Return the planes' correlations in the flattest blocks and in all; zeros with too few blocks."""
     if level is None:
         return np.zeros(2 * len(_CORRELATED_BANDS) * len(PAIRS))
     flat = level.blocks.coefficients[_flattest(level.blocks)]

@@ -12,9 +12,9 @@ from typing import NamedTuple
 
 import numpy as np
 
-from dustpan.core.noise.blocks import LEAST_BLOCKS, LEAST_KEPT, Blocks, band_masks, tone_bins
 from dustpan.core.noise.energies import FINE_BANDS, LEAST_OF_TONE, chi_squared
 from dustpan.core.noise.flats import over_tone, predict_coarser
+from dustpan.core.noise.measured_blocks import LEAST_BLOCKS, LEAST_KEPT, Blocks, band_masks, tone_bins
 from dustpan.core.noise.model import DISPLAY, LEVELS, NoiseModel, geometric_mean, unit_spectrum
 
 _LOW = band_masks([(1, 3)])[0]  # by which calm blocks are chosen

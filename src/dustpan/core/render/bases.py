@@ -11,9 +11,9 @@ from dustpan.core.errors import SaveError
 from dustpan.core.picture.base import Base, ChangedBase, WholeBase
 from dustpan.core.picture.changed import Change, ChangedPixels
 from dustpan.core.picture.region import Region
-from dustpan.core.render.blocks import Renderer
 from dustpan.core.render.grid import block_regions
 from dustpan.core.render.plan import Plan
+from dustpan.core.render.renderer import Renderer
 from dustpan.core.work.cancel import Check
 from dustpan.core.work.pool import Pool
 from dustpan.core.work.sharing import run_shared

@@ -21,13 +21,13 @@ from dustpan.core.picture.base import Base, WholeBase
 from dustpan.core.picture.region import Region
 from dustpan.core.picture.source import Source
 from dustpan.core.render.bases import make_base
-from dustpan.core.render.blocks import Renderer
 from dustpan.core.render.plan import Plan, Prepared, digest
 from dustpan.core.render.points import search_points
+from dustpan.core.render.renderer import Renderer
 from dustpan.core.render.store import Stores
 from dustpan.core.render.survey import make_survey
 from dustpan.core.steps import kinds
-from dustpan.core.steps.base import StepKind
+from dustpan.core.steps.step_kind import StepKind
 from dustpan.core.where import part_kinds
 from dustpan.core.where.fold import part_reads
 from dustpan.core.work.cancel import Check, no_check

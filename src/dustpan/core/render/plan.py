@@ -23,7 +23,7 @@ from dustpan.core.picture.features import Features
 from dustpan.core.picture.pyramid import level_under
 from dustpan.core.picture.region import Extent, Size
 from dustpan.core.render.grid import ALIGN
-from dustpan.core.steps.base import StepKind
+from dustpan.core.steps.step_kind import StepKind
 from dustpan.core.where.fold import mask_of, mask_support
 from dustpan.core.work.store import Store
 

@@ -10,9 +10,9 @@ import numpy as np
 from dustpan.core.filters.colour import highest_channel
 from dustpan.core.noise.survey import Points
 from dustpan.core.picture.region import Region, with_margin
-from dustpan.core.render.blocks import Renderer, context_of
 from dustpan.core.render.grid import block_regions
 from dustpan.core.render.plan import Plan, Prepared
+from dustpan.core.render.renderer import Renderer, context_of
 from dustpan.core.work.cancel import Check
 from dustpan.core.work.pool import Pool, Priority
 from dustpan.core.work.sharing import run_shared

@@ -13,8 +13,8 @@ from dustpan.core.document.params import Params
 from dustpan.core.noise.survey import Looks, Points, Survey
 from dustpan.core.picture.region import Region
 from dustpan.core.picture.source import Source
-from dustpan.core.render.blocks import Renderer
 from dustpan.core.render.plan import Plan, digest
+from dustpan.core.render.renderer import Renderer
 from dustpan.core.work.cancel import Check
 from dustpan.core.work.pool import Pool
 from dustpan.core.work.sharing import map_shared

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import cast
 
 from dustpan.core.document.kinds import describe_kind, step_kinds
-from dustpan.core.steps.base import StepKind
+from dustpan.core.steps.step_kind import StepKind
 
 
 def kinds() -> Mapping[str, StepKind]:

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import cast
 
 from dustpan.core.document import kinds
-from dustpan.core.where.base import PartKind
+from dustpan.core.where.part_kind import PartKind
 
 
 def part_kinds() -> Mapping[str, PartKind]:

@@ -9,7 +9,7 @@ import numpy as np
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.tone import smooth_step
-from dustpan.core.where.base import PartKind
+from dustpan.core.where.part_kind import PartKind
 
 _AROUND = 0.04  # tones on both sides of a patch that are taken in with it
 

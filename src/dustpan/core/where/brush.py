@@ -11,7 +11,7 @@ from dustpan.core.document.forms import STROKES, Stroke
 from dustpan.core.document.params import Params, param
 from dustpan.core.kernels.strokes import paint_stroke
 from dustpan.core.picture.region import Region, Size
-from dustpan.core.where.base import DrawnKind, pull
+from dustpan.core.where.part_kind import DrawnKind, pull
 from dustpan.core.work.store import Store
 
 _KEPT = 64 << 20  # bytes of regions whose strokes are kept while a next one is drawn

@@ -9,7 +9,7 @@ import numpy as np
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.hue import hue_and_chroma
 from dustpan.core.filters.tone import smooth_step
-from dustpan.core.where.base import PartKind
+from dustpan.core.where.part_kind import PartKind
 
 _FADE = 0.3  # of half the width, over which a range of hues fades, on both sides of its rim
 _FULL = 0.25  # chroma of a fully saturated colour, about

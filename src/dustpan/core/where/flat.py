@@ -10,8 +10,8 @@ from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.edges import UNREST_SUPPORT, unrest
 from dustpan.core.filters.tone import smooth_step
-from dustpan.core.where.base import PartKind
 from dustpan.core.where.noise import sigma_of_tone
+from dustpan.core.where.part_kind import PartKind
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,7 @@ import numpy as np
 from dustpan.core.document.route import OPERATIONS, Part, Where
 from dustpan.core.picture.region import Region, Size, cut_region, with_margin
 from dustpan.core.where import part_kinds
-from dustpan.core.where.base import MaskContext
+from dustpan.core.where.part_kind import MaskContext
 
 #: Gives the working pixels that a Where's parts look at.
 Read = Callable[[Region], np.ndarray]

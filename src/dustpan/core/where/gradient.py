@@ -8,7 +8,7 @@ import numpy as np
 
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.tone import smooth_step
-from dustpan.core.where.base import DrawnKind, pull
+from dustpan.core.where.part_kind import DrawnKind, pull
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,7 @@ from dustpan.core.document.params import Params, param
 from dustpan.core.filters.grow import grow
 from dustpan.core.filters.guided import find_outline
 from dustpan.core.filters.planes import shrink_to
-from dustpan.core.where.base import PartKind
+from dustpan.core.where.part_kind import PartKind
 
 _RADII = (0.02, 0.01)  # of the longer side: the cut is close to the outline already
 

@@ -11,7 +11,7 @@ import numpy as np
 from dustpan.core.document.forms import NOTHING, PICTURE, Embedded
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.planes import sample_plane
-from dustpan.core.where.base import DrawnKind, pull
+from dustpan.core.where.part_kind import DrawnKind, pull
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ import numpy as np
 
 from dustpan.core.document.forms import TEXT
 from dustpan.core.document.params import Params, param
-from dustpan.core.where.base import PartKind
+from dustpan.core.where.part_kind import PartKind
 
 
 @dataclass(frozen=True)

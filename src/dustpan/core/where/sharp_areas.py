@@ -13,8 +13,8 @@ from dustpan.core.filters.focus import EVIDENCE_SUPPORT, sharp_evidence, spread_
 from dustpan.core.filters.guided import find_outline
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.region import Region, Size, with_margin
-from dustpan.core.where.base import PartKind
 from dustpan.core.where.noise import sigma_of_tone
+from dustpan.core.where.part_kind import PartKind
 
 _CELLS = 420  # along the longer side
 _TILE = 32  # cells

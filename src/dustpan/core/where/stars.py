@@ -11,8 +11,8 @@ from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.edges import widened, widened_support
 from dustpan.core.filters.tone import smooth_step
-from dustpan.core.where.base import PartKind
 from dustpan.core.where.noise import sigma_of_tone
+from dustpan.core.where.part_kind import PartKind
 
 _LARGEST = 6  # px, radius of the largest star
 _SOFT = 0.4

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from dustpan.files.formats.base import Content, FileKind, Format
 from dustpan.files.formats.exr import OpenExr
+from dustpan.files.formats.file_kind import Content, FileKind, Format
 from dustpan.files.formats.fits import Fits
 from dustpan.files.formats.jpeg import Jpeg
 from dustpan.files.formats.png import Png

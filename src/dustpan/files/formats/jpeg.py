@@ -6,7 +6,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from dustpan.files.formats.base import FileKind, Format
+from dustpan.files.formats.file_kind import FileKind, Format
 
 
 class Jpeg(FileKind):

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject, QRect, QSize, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from dustpan.core.document.history import Document
-from dustpan.core.judge.harms.base import Pair
+from dustpan.core.judge.harms.harm import Pair
 from dustpan.core.judge.noise_left import patch_noise
 from dustpan.core.judge.report import plan_reference, report_on
 from dustpan.core.judge.spots import PATCH, Spot, choose_proofs

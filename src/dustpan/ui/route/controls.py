@@ -27,8 +27,8 @@ from dustpan.core.document.route import Step
 from dustpan.core.judge.safe import SafeStrength
 from dustpan.core.render.plan import Prepared
 from dustpan.core.steps import kind_of
-from dustpan.core.steps.base import StepKind
 from dustpan.core.steps.finding import Finding
+from dustpan.core.steps.step_kind import StepKind
 from dustpan.ui.route.fields import Change, Field, OverToneField, Settings, SliderField, make_field
 from dustpan.ui.route.foot import Foot, labelled_row
 from dustpan.ui.session.session import Session

@@ -1,12 +1,12 @@
-"""What a route may do that should not stay: one module a measure, with its harms, their limits and words."""
+"""Kinds of harm that a route can do: one module for each measure, with its harms, their limits and words."""
 
 from __future__ import annotations
 
 from dustpan.core.judge.harms.bands import Bands
-from dustpan.core.judge.harms.base import Figures, Harm, Measure, Pair, Patch, SigmaOfTone
 from dustpan.core.judge.harms.clipping import Clipping
 from dustpan.core.judge.harms.edges import Halos
 from dustpan.core.judge.harms.gradients import Gradients
+from dustpan.core.judge.harms.harm import Figures, Harm, Measure, Pair, Patch, SigmaOfTone
 from dustpan.core.judge.harms.louder import NoiseLouder
 from dustpan.core.judge.harms.stars import StarsLost
 from dustpan.core.judge.harms.texture import TextureKept

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.base import Harm, Measure, Pair
+from dustpan.core.judge.harms.harm import Harm, Measure, Pair
 from dustpan.core.noise.model import DISPLAY
 
 BANDS = Harm("bands_drawn", "bands_drawn", 0.8, "bands of {size:.1f} levels drawn in")
@@ -19,7 +19,7 @@ _STRONGER = 1.5  # times the bands before, from which bands are new
 
 
 def measure_bands(pair: Pair) -> float:
-    """Return the deviation, in display values, of the bands that a patch has more than before; 0 for none."""
+    """Return the deviation of new bands in a patch, in display values; 0 for none."""
     tones = [tone_of(picture) for picture in pair]
     grown = []
     for turned in (False, True):
@@ -29,7 +29,7 @@ def measure_bands(pair: Pair) -> float:
 
 
 def _bands(tone: np.ndarray) -> float:
-    """Return the variance that both halves of the rows share, robustly over the rows."""
+    """Return the covariance of the left and right halves of the rows, robustly over the rows."""
     tone = np.ascontiguousarray(tone)
     if min(tone.shape) < 4 * _REACH:
         return 0.0
@@ -40,7 +40,7 @@ def _bands(tone: np.ndarray) -> float:
 
 
 def combine_bands(patches: Sequence[float]) -> float | None:
-    """Return the bands that a quarter of the patches have at most: bands go through the whole picture."""
+    """Return the lower quartile over patches: bands run through the whole picture."""
     return float(np.quantile(patches, 0.25)) if len(patches) else None
 
 

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.base import Harm, Measure, SigmaOfTone
+from dustpan.core.judge.harms.harm import Harm, Measure, SigmaOfTone
 
 _LIMIT = 0.002  # share of the picture
 _AROUND = 11  # px, side of the squares in which as many pixels may be clipped as were
@@ -22,16 +22,17 @@ Clipped = tuple[int, float, float]
 
 
 def measure_clipping(before: np.ndarray, after: np.ndarray, shown: np.ndarray, sigma: SigmaOfTone) -> Clipped:
-    """Return how many pixels of a patch were clipped at black and at white, over those that were around them before.
+    """Return how many pixels of a patch are newly clipped at black and at white.
 
-    Noise near black or white clips a part of the pixels; when it goes others may be clipped instead, and all where it
-    had clipped half of them. A channel that was no farther from the end than its noise may as well be there.
+    Shares of clipped pixels are compared over squares, not pixel by pixel: near black or white noise clips some pixels,
+    and cleaning may clip others instead. Where half of a square was clipped by noise, all of it may be afterwards. A
+    channel within one deviation of noise from black or white may be clipped too.
 
     Parameters
     ----------
-    before, after : the patch as it came, and after the route.
-    shown : as it came, in the light of the route.
-    sigma : noise over tone in that.
+    before, after : the original patch, and the patch after the route.
+    shown : the original in the light of the route.
+    sigma : noise over tone in `shown`.
     """
 
     def newly(before: np.ndarray, after: np.ndarray, near: np.ndarray) -> float:

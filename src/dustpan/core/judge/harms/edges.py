@@ -8,7 +8,7 @@ from typing import ClassVar
 import numpy as np
 
 from dustpan.core.filters.edge_profiles import NEAR, REACH, Edges, Profiles, find_edges, overshoot_of
-from dustpan.core.judge.harms.base import Harm, Measure
+from dustpan.core.judge.harms.harm import Harm, Measure
 
 HALO = Harm("halo", "halo", 0.05, "halos of {size:.0f} % along edges", 100)
 
@@ -20,7 +20,7 @@ _STRONG = 0.5  # of the step of the strongest edges; weaker ones are not judged
 def combine_halo(patches: Sequence[Edges]) -> float | None:
     """Return the overshoot at the strongest edges, in the patch where it is worst; None without edges.
 
-    Weak edges are left out: over what little step they have, texture beside them would pass for overshoot.
+    Weak edges are left out: relative to their small step, texture beside them would be taken for overshoot.
     """
     if not patches:
         return None
@@ -31,7 +31,9 @@ def combine_halo(patches: Sequence[Edges]) -> float | None:
 
 
 def halo_of(profiles: Sequence[Profiles]) -> float | None:
-    """Return by how much the overshoot beside edges has surely grown, as a share of their step; None without edges.
+    """Return by how much overshoot beside edges has grown, as a share of their step, less its standard error, or None.
+
+    None is for no edges.
 
     Parameters
     ----------
@@ -39,9 +41,9 @@ def halo_of(profiles: Sequence[Profiles]) -> float | None:
 
     Notes
     -----
-    The same edges are compared: the median of what changed in each is far surer than a difference of medians. Its
-    standard error is taken off, as the worst of many patches would else be the one that noise has favoured. A soft edge
-    that does not reach its plateau and now comes nearer to it has no overshoot.
+    Each edge is compared with itself: the median of the changes has a much smaller error than a difference of medians.
+    The standard error is subtracted, because the worst of many patches is otherwise the one where noise adds most. A
+    soft edge that did not reach its plateau and now comes nearer to it has no overshoot.
     """
     if not profiles:
         return None

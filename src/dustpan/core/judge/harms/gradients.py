@@ -1,4 +1,4 @@
-"""Gradients: smooth tones that go up in steps."""
+"""Gradients: smooth tones that turn into stairs."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from typing import ClassVar
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.base import Harm, Measure
+from dustpan.core.judge.harms.harm import Harm, Measure
 from dustpan.core.noise.model import DISPLAY
 
 STEPS = Harm("steps", "steps", 2.0, "gradients in steps of {size:.0f} levels")
@@ -20,12 +20,12 @@ _FEW_STEPS = 0.005  # share of neighbours; so few steps are none
 
 
 def measure_steps(picture: np.ndarray) -> float | None:
-    """Return the height, in display values, of the steps in a smooth patch; None without any.
+    """Return the height, in display values, of the stairs in a smooth patch; None without any.
 
     Notes
     -----
-    A gradient that was lifted from few values goes up in steps: most neighbours are equal and the rest differ by one
-    step. Where noise or dither lies over it, nothing is equal and no step is seen.
+    In a gradient that was lifted from few values most neighbours are equal, and the others differ by one stair. With
+    noise or dither over it hardly any neighbours are equal, and no stairs are visible.
     """
     tone = np.clip(tone_of(picture), 0, 1) * DISPLAY
     rise = np.abs(np.diff(tone, axis=1))

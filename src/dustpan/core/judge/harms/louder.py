@@ -1,4 +1,4 @@
-"""Noise made louder: bare places that a route has left grittier than they were."""
+"""Amplified noise: bare places that are grittier after a route than before."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.base import Harm, Measure, Pair, square_means
+from dustpan.core.judge.harms.harm import Harm, Measure, Pair, square_means
 
 LOUDER = Harm("noise_louder", "noise_louder", 0.25, "noise {size:.0f} % louder in bare places", 100)
 
@@ -49,7 +49,7 @@ def _coarse(tone: np.ndarray) -> np.ndarray:
 
 
 def combine_louder(patches: Sequence[Louder]) -> float | None:
-    """Return by which part the noise of bare squares has grown, 0 where it has not or can't be seen."""
+    """Return the relative growth of the noise of bare squares, 0 where it has not grown or can't be seen."""
     squares = np.concatenate(patches) if len(patches) else np.empty((0, 2))
     if len(squares) < _FEW:
         return None

@@ -11,7 +11,7 @@ import numpy as np
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.speck_peaks import Peaks
 from dustpan.core.filters.speck_shapes import tell_odds
-from dustpan.core.judge.harms.base import Harm, Measure, Pair
+from dustpan.core.judge.harms.harm import Harm, Measure, Pair
 
 STARS = Harm("stars_lost", "stars_lost", 0.1, "{size:.0f} % of the stars lost", 100)
 

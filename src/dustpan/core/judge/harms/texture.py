@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import to_opponent
-from dustpan.core.judge.harms.base import Harm, Measure, Pair, SigmaOfTone, cut_squares, square_means
+from dustpan.core.judge.harms.harm import Harm, Measure, Pair, SigmaOfTone, cut_squares, square_means
 from dustpan.core.noise.model import DISPLAY
 
 FLATTENED = Harm(
@@ -45,14 +45,14 @@ def slopes_of(plane: np.ndarray) -> np.ndarray:
 
 
 def _speckled(energy: np.ndarray, noise: np.ndarray) -> np.ndarray:
-    """Return the squares whose energy over the noise's lies in a few pixels: specks, which are not texture."""
+    """Return the squares whose energy beyond the noise lies in a few pixels: specks, which are not texture."""
     values = cut_squares(energy)
     highest = np.partition(values, -_SPECK, axis=2)[..., -_SPECK:].sum(axis=2) / values.shape[2]
     return highest - _OF_NOISE * noise > _SPECK_SHARE * (values.mean(axis=2) - noise)
 
 
 class Texture(NamedTuple):
-    """Slope energy of the picture's own structure: left after a route, told from the noise, and there before."""
+    """Slope energy of the picture's structure: `kept` after a route, `told` that can be kept, `there` before."""
 
     kept: float
     told: float
@@ -70,11 +70,11 @@ def measure_texture(pair: Pair, sigma: SigmaOfTone, gain: float) -> Texture:
 
     Notes
     -----
-    Slopes of luminance before and after are multiplied with one another, so that what was drawn in anew does not
-    count. Noise is taken off by the noise model; only squares with more structure than noise count.
+    Slopes of luminance before and after are multiplied, so that structure added by the route does not count. The energy
+    of the noise is subtracted according to the noise model; only squares with more structure than noise count.
 
-    No cleaning keeps all of a texture that is hardly stronger than the noise: what is right on average, as a Wiener
-    filter is, keeps its share of the energy. That much of it can be told from the noise.
+    No cleaning keeps all of a texture that is hardly stronger than the noise: an ideal (Wiener) filter keeps signal
+    energy in the proportion of signal to total. That proportion is `told`.
     """
     before, after = (to_opponent(pixels)[0] for pixels in pair)
     slopes_before, slopes_after = slopes_of(before), slopes_of(after)
@@ -90,7 +90,7 @@ def measure_texture(pair: Pair, sigma: SigmaOfTone, gain: float) -> Texture:
 
 
 def combine_texture(patches: Sequence[Texture]) -> tuple[float, float] | None:
-    """Return the shares of the texture that are kept (1 is untouched) and told from the noise; None without any."""
+    """Return the shares of the texture that are kept (1 is untouched), and that can be kept; None without any."""
     kept, told, there = np.sum(patches, axis=0)
     return (float(kept / there), float(told / there)) if there > 0 else None
 

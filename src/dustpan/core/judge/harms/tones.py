@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.base import Harm, Measure
+from dustpan.core.judge.harms.harm import Harm, Measure
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.picture.curve import SRGB_TO_XYZ, decode_curve
 
@@ -40,7 +40,7 @@ class Darks:
     ----------
     pixels : their number.
     looked_at : number of all pixels of the patch.
-    inner : number of dark pixels that are dark all around.
+    inner : number of dark pixels with dark surroundings.
     lightness, specks : of the changes of L* of all dark pixels, and of specks alone.
     channels : (3,) of the changes of red, green and blue of the inner ones.
     medians : (3,) of the changes of the local medians of the inner ones.
@@ -64,8 +64,9 @@ def lightness(pixels: np.ndarray) -> np.ndarray:
 def measure_darks(before: np.ndarray, after: np.ndarray) -> Darks:
     """Return the changes in a patch's dark pixels.
 
-    Dark pixels are told by their surroundings: chosen by their own value, noisy ones would come out lighter by chance.
-    Colours are told where it is dark all around: gaps between leaves take some of theirs.
+    Dark pixels are chosen by a blurred tone: chosen by their own value, noisy ones would become lighter by regression
+    to the mean. Colours are measured only where the surroundings are dark: gaps between leaves take colour from
+    these.
     """
     tone = tone_of(before)
     mask = cv2.GaussianBlur(tone, (0, 0), _DARK_BLUR) < _DARK
@@ -85,9 +86,8 @@ def measure_darks(before: np.ndarray, after: np.ndarray) -> Darks:
 
 def combine_darks(patches: Sequence[Darks]) -> tuple[float, float, float | None] | None:
     """Return over patches the mean change of L*, the part of it that specks make, and the cast in display values.
-
-    None without dark pixels. The cast is that of the channel that moved most, less the mean of all three; None where it
-    is dark all around hardly anywhere.
+    None without dark pixels. The cast is the change of the channel that moved most, less the mean of all three; None
+    with too few inner pixels.
     """
     pixels, looked_at, inner = (sum(getattr(d, name) for d in patches) for name in ("pixels", "looked_at", "inner"))
     if not pixels:
@@ -103,8 +103,8 @@ def combine_darks(patches: Sequence[Darks]) -> tuple[float, float, float | None]
 def _cast(means: np.ndarray, medians: np.ndarray) -> float:
     """Return the cast, display values, from how the channels' means and medians (3,) changed.
 
-    Black cuts noise off at its lower side, which lifts means but not medians; what was there without noise lies between
-    both. So of what may have happened to a channel, that counts which sets it apart from the others least.
+    Clipping at black removes the lower side of the noise, which raises means but not medians; the true change lies
+    between the changes of both. Within that range of each channel, the values that differ least are used.
     """
     low, high = np.minimum(means, medians), np.maximum(means, medians)
     moved = np.clip((low.max() + high.min()) / 2, low, high)

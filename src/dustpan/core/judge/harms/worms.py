@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.base import Harm, Measure, Pair, square_means
+from dustpan.core.judge.harms.harm import Harm, Measure, Pair, square_means
 from dustpan.core.judge.harms.louder import bare_squares
 
 WORMS = Harm("worms", "worms", 1.8, "worms of {size:.1f} levels in bare places", drawn=True)
@@ -25,7 +25,7 @@ Worms = np.ndarray
 
 
 def measure_worms(pair: Pair) -> Worms:
-    """Return the deviation of strokes in each bare square of a patch: its energy past that of undirected noise."""
+    """Return the deviation of strokes in each bare square: directed energy beyond that of undirected noise."""
     bare = bare_squares(pair[0])
     if not bare.any():
         return np.empty(0)

@@ -11,9 +11,9 @@ from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of, with_grey, with_grey_within
 from dustpan.core.filters.deconvolve import SHAPES, deconvolve, noise_kept, support_of
 from dustpan.core.picture.curve import decode_curve, encode_curve, encode_slope
-from dustpan.core.steps.base import Context, Inside, StepKind
 from dustpan.core.steps.easing import eased_strength
 from dustpan.core.steps.softness import blur_of
+from dustpan.core.steps.step_kind import Context, Inside, StepKind
 
 _TONE_OF_LUMINANCE = np.float32(3**-0.5)  # the mean of three channels is luminance divided by the root of three
 _LEAST_RADIUS = 0.3  # px

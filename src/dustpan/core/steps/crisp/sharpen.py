@@ -21,9 +21,9 @@ from dustpan.core.filters.sharpen import (
 )
 from dustpan.core.noise.model import DISPLAY, TONES
 from dustpan.core.picture.region import CENTRE
-from dustpan.core.steps.base import Context, Inside, StepKind
 from dustpan.core.steps.easing import OF_STRENGTH
 from dustpan.core.steps.softness import blur_of
+from dustpan.core.steps.step_kind import Context, Inside, StepKind
 
 _SHARPEST, _USUAL_RISE, _SOFTEST = 1.6, 2.2, 6.0  # px of 10-90 % rise: as pixels can show, of most pictures, at most
 _STEEPER = 0.04  # part by which the picture's own edges are to rise over a shorter way

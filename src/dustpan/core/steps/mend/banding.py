@@ -12,9 +12,9 @@ from dustpan.core.filters.banding import OF_SENSOR, SEGMENT, Bands, average_cell
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.region import Region
-from dustpan.core.steps.base import Context, StepKind
 from dustpan.core.steps.finding import Finding
 from dustpan.core.steps.mend.sensor_lines import crops_without_lines
+from dustpan.core.steps.step_kind import Context, StepKind
 
 _STRIP = 256  # rows, or columns, that are read at once
 _OF_NOISE, _LEAST = 0.07, 0.2 / DISPLAY  # bands stronger than both are found
@@ -145,7 +145,7 @@ def _reduced(offsets: np.ndarray, level: int) -> np.ndarray:
 def _strength(survey: Survey, columns: bool) -> tuple[bool, float, bool]:
     """Return whether the survey's crops show bands, how strong, and whether these were added to light.
 
-    Sensor lines are a matter of their own, and are left out. Told once.
+    Sensor lines are a matter of their own, and are left out. Measured once.
     """
     return survey.looks.once(f"bands {columns}", lambda: _strength_without_lines(survey, columns))
 

@@ -10,9 +10,9 @@ import numpy as np
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.compression import (
     Crop,
-    Steps,
+    Tables,
     find_colour_corner,
-    find_steps,
+    find_tables,
     halve_crop,
     rounding_errors,
     split_luma,
@@ -20,8 +20,8 @@ from dustpan.core.filters.compression import (
 from dustpan.core.filters.deblock import SUPPORT, Rounding, deblock_tile
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Survey
-from dustpan.core.steps.base import StepKind
 from dustpan.core.steps.finding import Finding
+from dustpan.core.steps.step_kind import StepKind
 
 _SEEN = 10.0  # mean step of the lowest frequencies, in display values, from which blocks show
 
@@ -82,8 +82,8 @@ class CompressionBlocks(StepKind):
 
     def analyse(self, params, survey):
         """Return how the picture was rounded, or None when it was not."""
-        steps = _steps_of(survey)
-        return None if steps is None else _analysis(survey, steps)
+        tables = _tables_of(survey)
+        return None if tables is None else _analysis(survey, tables)
 
     def apply(self, tile, region, params, analysis, context):
         """Return the tile without what compression has added; looks 56 px around."""
@@ -104,14 +104,14 @@ class CompressionBlocks(StepKind):
 
     def propose(self, survey):
         """Propose the step where blocks show."""
-        return BlocksParams() if _shows(_steps_of(survey)) else None
+        return BlocksParams() if _shows(_tables_of(survey)) else None
 
     def findings(self, survey):
         """Return the blocks, with how far they are off."""
-        steps = _steps_of(survey)
-        if steps is None or not _shows(steps):
+        tables = _tables_of(survey)
+        if tables is None or not _shows(tables):
             return []
-        size = _analysis(survey, steps).size
+        size = _analysis(survey, tables).size
         text = f"compression blocks, {max(size, 1):.0f} levels off"
         more = (
             ""
@@ -125,24 +125,24 @@ class CompressionBlocks(StepKind):
         return "none found" if analysis is None else f"{analysis.size:.0f} levels off"
 
 
-def _steps_of(survey: Survey) -> Steps | None:
-    """Return the file's own steps, or those of an earlier compression that was coarser; found once for a picture."""
-    return survey.looks.once("compression steps", lambda: _find_steps(survey))
+def _tables_of(survey: Survey) -> Tables | None:
+    """Return the file's own tables, or those of an earlier compression that was coarser; found once for a picture."""
+    return survey.looks.once("compression tables", lambda: _find_tables(survey))
 
 
-def _find_steps(survey: Survey) -> Steps | None:
+def _find_tables(survey: Survey) -> Tables | None:
     own = None
     if survey.source.compression is not None:
         kept = survey.source.compression
-        own = Steps(kept.luminance, kept.chroma, kept.corner, told=True)
-    earlier = find_steps(_planes(survey, 0)) if survey.mosaic is None else None
+        own = Tables(kept.luminance, kept.chroma, kept.corner, from_file=True)
+    earlier = find_tables(_planes(survey, 0)) if survey.mosaic is None else None
     if earlier is None or (own is not None and own.coarseness >= earlier.coarseness):
         return own
     return earlier
 
 
-def _shows(steps: Steps | None) -> bool:
-    return steps is not None and steps.coarseness >= _SEEN
+def _shows(tables: Tables | None) -> bool:
+    return tables is not None and tables.coarseness >= _SEEN
 
 
 def _planes(survey: Survey, channel: int) -> list[Crop]:
@@ -150,26 +150,26 @@ def _planes(survey: Survey, channel: int) -> list[Crop]:
     return [(split_luma(crop)[channel], region[:2]) for crop, region in zip(survey.crops, regions, strict=True)]
 
 
-def _analysis(survey: Survey, steps: Steps) -> BlocksAnalysis:
+def _analysis(survey: Survey, tables: Tables) -> BlocksAnalysis:
     """Return how the picture was rounded; measured once."""
-    return survey.looks.once("rounding", lambda: _measure_rounding(survey, steps))
+    return survey.looks.once("rounding", lambda: _measure_rounding(survey, tables))
 
 
-def _measure_rounding(survey: Survey, steps: Steps) -> BlocksAnalysis:
+def _measure_rounding(survey: Survey, tables: Tables) -> BlocksAnalysis:
     halved = survey.source.compression is None or survey.source.compression.halved
-    luminance = rounding_errors(_planes(survey, 0), steps.luminance, steps.corner)
+    luminance = rounding_errors(_planes(survey, 0), tables.luminance, tables.corner)
     colours = [_planes(survey, channel) for channel in (1, 2)]
     colour = any(np.ptp(plane) > 0.5 / DISPLAY for planes in colours for plane, _ in planes)
-    corner, counted = steps.corner, steps.corner
+    corner, counted = tables.corner, tables.corner
     if halved:
-        if not steps.told:
+        if not tables.from_file:
             corner = find_colour_corner([crop for planes in colours for crop in planes], corner)
         colours = [[halve_crop(crop, corner) for crop in planes] for planes in colours]
         counted = (0, 0)
-    errors = partial(rounding_errors, steps=steps.chroma, corner=counted)
+    errors = partial(rounding_errors, table=tables.chroma, corner=counted)
     chroma = np.sqrt(np.mean([errors(planes) ** 2 for planes in colours], axis=0))
     rounding = Rounding(
-        steps=(steps.luminance / np.float32(DISPLAY), steps.chroma / np.float32(DISPLAY)),
+        steps=(tables.luminance / np.float32(DISPLAY), tables.chroma / np.float32(DISPLAY)),
         errors=(luminance / np.float32(DISPLAY), (chroma / DISPLAY).astype(np.float32)),
         corner=corner,
         halved=halved,

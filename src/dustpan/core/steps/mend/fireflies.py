@@ -12,8 +12,8 @@ from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.fireflies import find_fireflies, mend_fireflies, support
 from dustpan.core.picture.features import OTHER_SURFACE
-from dustpan.core.steps.base import Context, Inside, StepKind
 from dustpan.core.steps.finding import Finding
+from dustpan.core.steps.step_kind import Context, Inside, StepKind
 
 _A_FEW = 25.0  # fireflies in a megapixel that are not worth a word: glints on metal count as many
 _CLEAR = 0.3  # strength at which those are counted

@@ -11,8 +11,8 @@ from dustpan.core.document.params import Params, param
 from dustpan.core.filters.fringe import edge_gate, hue_of, measure_fringes, measure_radius, support, take_fringes
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Points, Survey
-from dustpan.core.steps.base import Context, Inside, StepKind
 from dustpan.core.steps.finding import Finding
+from dustpan.core.steps.step_kind import Context, Inside, StepKind
 
 _LOOKED_AT = 2.0  # px, radius of the rims by which fringes are told from other colour at edges
 

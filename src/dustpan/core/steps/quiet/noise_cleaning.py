@@ -22,9 +22,9 @@ from dustpan.core.noise.means import SUPPORT as MEANS_SUPPORT
 from dustpan.core.noise.means import Means, louder_at_full_size
 from dustpan.core.picture.features import OTHER_SURFACE
 from dustpan.core.picture.region import Region, moved
-from dustpan.core.steps.base import Context
 from dustpan.core.steps.quiet.blotches import SCALES
 from dustpan.core.steps.quiet.noise_params import NoiseParams
+from dustpan.core.steps.step_kind import Context
 
 
 @dataclass(frozen=True, eq=False)

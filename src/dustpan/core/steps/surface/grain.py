@@ -10,7 +10,7 @@ from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of, with_grey
 from dustpan.core.filters.grain import draw_grain, strength_over_tone
 from dustpan.core.noise.model import DISPLAY
-from dustpan.core.steps.base import Context, StepKind
+from dustpan.core.steps.step_kind import Context, StepKind
 
 _STRONGEST = 16 / DISPLAY  # deviation in the middle tones at 100 %
 _LEAST_SIZE = 0.5  # px

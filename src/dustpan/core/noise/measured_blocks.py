@@ -1,4 +1,4 @@
-"""Blocks of 8 x 8 and their transforms, from which noise is measured; which of them are flat.
+"""Blocks of 8 x 8 px and their transforms, from which noise is measured, and the choice of flat ones.
 
 A block counts as flat when its *neighbours* are: choosing by the neighbours leaves the block's own coefficients
 unbiased by the choice.
@@ -49,9 +49,9 @@ class Blocks:
     tones : (N,) mean tone.
     unrest : (N,) low-frequency power of the neighbours, and their differences of tone.
     clipped : (N,) whether many of its pixels are at black or white.
-    constant : (N,) whether it has no variation at all, as noise never leaves it.
-    cut : (N,) whether some of its pixels have a channel at black or white, which cuts off a part of their noise.
-    kept : (N, 3) share of the power of its noise that is left in each plane.
+    constant : (N,) whether it has no variation at all, which noise would give it.
+    cut : (N,) whether some of its pixels have a channel at black or white, which clips their noise.
+    kept : (N, 3) share of the noise power left in each plane after clipping.
     """
 
     coefficients: np.ndarray
@@ -67,12 +67,12 @@ class Blocks:
         return Blocks(*(getattr(self, item.name)[chosen] for item in fields(self)))
 
     def whole(self) -> Blocks:
-        """Return the blocks whose noise is not cut off, or all where those are too few to tell anything."""
+        """Return the blocks without clipping, or all where those are too few."""
         sound = ~self.cut
         return self.subset(sound) if sound.sum() >= max(4 * LEAST_BLOCKS, LEAST_WHOLE * len(sound)) else self
 
     def cut_tones(self) -> Blocks:
-        """Return the blocks of tones at which hardly any have all their noise: there it is told as it is left."""
+        """Return the blocks of tones at which nearly all are clipped: there the clipped noise is measured."""
         bins = tone_bins(self.tones)
         count, cut = (np.bincount(bins, weights, len(TONES)) for weights in (None, self.cut.astype(float)))
         return self.subset((count - cut < LEAST_OF_TONE * count)[bins])
@@ -98,9 +98,9 @@ def planes_of(crop: np.ndarray) -> np.ndarray:
 
 
 def is_silent(crops: Sequence[np.ndarray], each: Each) -> bool:
-    """Return whether pictures were drawn or written without noise: nearly all that varies lies beside what does not.
+    """Return whether pictures are drawings or text without noise: nearly all pixels that vary have constant neighbours.
 
-    Noise leaves hardly any pixel whose neighbours are all just as it is.
+    With noise hardly any pixel equals all of its neighbours.
     """
     counts = np.array([*each(_plain_counts, crops)]).reshape(-1, 2).sum(axis=0)
     return bool(counts[1] > _BESIDE_PLAIN * counts[0])
@@ -115,7 +115,7 @@ def _plain_counts(crop: np.ndarray) -> tuple[int, int]:
 
 
 def _within_reach(crop: np.ndarray) -> np.ndarray:
-    """Return where black or white is so near to the mean around that noise comes there, and not specks."""
+    """Return where the local mean is so near to black or white that noise, not specks, reaches it."""
     mean, square = (cv2.blur(values, (_AROUND, _AROUND), borderType=cv2.BORDER_REFLECT) for values in (crop, crop**2))
     return np.minimum(mean, 1 - mean) < _REACH * np.sqrt(np.maximum(square - mean**2, 0))
 
@@ -153,7 +153,7 @@ def cut_blocks(planes: np.ndarray) -> Blocks:
 
 
 def kept_by_planes(ends: np.ndarray) -> np.ndarray:
-    """Return (N, 3), the share of the power of noise that each plane keeps.
+    """Return (N, 3), the share of the noise power that clipping leaves in each plane.
 
     Parameters
     ----------
@@ -183,7 +183,7 @@ def tone_bins(tones: np.ndarray) -> np.ndarray:
 
 
 def choose_flat(tones: np.ndarray, unrest: np.ndarray) -> dict[int, np.ndarray]:
-    """Return the indices of the flattest blocks of each tone bin: all that are about as flat as the flattest."""
+    """Return the indices of the blocks of each tone bin that are about as flat as its flattest."""
     bins = tone_bins(tones)
     chosen = {}
     for number in np.unique(bins):
@@ -223,7 +223,7 @@ def row_quantiles(rows: np.ndarray, parts: Sequence[float]) -> np.ndarray:
 
 
 def steepness(blocks: Blocks) -> float:
-    """Return the unrest of the blocks' neighbours over their own fine variation.
+    """Return the ratio of the neighbours' unrest to the blocks' own fine variation.
 
     About 40 for white noise, 100 for a camera's, several hundred and more for edges.
     """

@@ -1,4 +1,4 @@
-"""What a harm is, what it is told from, and the squares that several of them are judged in."""
+"""What a harm is, how it is measured, and the squares in which several of them are judged."""
 
 from __future__ import annotations
 
@@ -18,10 +18,10 @@ SQUARE = 16  # px, side of the squares of a patch that are judged one by one
 
 
 class Figures(dict[str, float | None]):
-    """What a route did, by the names of the figures; None for a figure that nothing tells."""
+    """Figures of what a route did, by name; None for those that can't be told from the patches."""
 
     def __missing__(self, name: str) -> None:
-        """Return None: nothing tells it."""
+        """Return None for a figure that was not measured."""
         return None
 
 
@@ -32,7 +32,7 @@ class Patch:
     Attributes
     ----------
     before, after : h x w x 3 working pixels in the light of the route, and after the route.
-    original : the patch as it came, for what is newly clipped.
+    original : the patch before any step, to find newly clipped pixels.
     sigma : luminance noise over tone in `before`.
     gain : `texture.slope_gain` of that noise's spectrum.
     """
@@ -56,12 +56,12 @@ class Harm:
     Attributes
     ----------
     what : its id.
-    figure : the figure that tells it.
-    limit : from where on it counts, upward, or downward when `below` is set.
+    figure : name of the figure that is compared with `limit`.
+    limit : smallest value that is harm; with `below` the largest.
     words : a sentence with {size}, the figure times `scale`.
     scale, below : see `words` and `limit`.
-    unit : the figure in whose parts the limit is given, or empty.
-    drawn : whether it is one only where a step can have drawn it; else it was hidden in the picture.
+    unit : name of a figure by which the limit is multiplied, or empty.
+    drawn : whether it counts only if a step of the route can have caused it; otherwise it was hidden in the picture.
     """
 
     what: str
@@ -88,7 +88,7 @@ class Measure(ABC):
     Attributes
     ----------
     figures : names of the figures, each with what it means.
-    harms : those that the figures tell.
+    harms : the harms that follow from the figures.
     of_picture : whether a figure is a share of the picture, so that patches chosen for their edges or texture must not
         count.
     """
