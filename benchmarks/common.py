@@ -36,7 +36,7 @@ def photographs() -> list[Path]:
 
 def psnr(result: np.ndarray, truth: np.ndarray) -> float:
     """Peak signal to noise of working pixels, dB."""
-    return float(-10 * np.log10(np.mean((np.clip(result, 0, 1) - truth) ** 2)))
+    return float(-10 * np.log10(max(np.mean((np.clip(result, 0, 1) - truth) ** 2), 1e-10)))
 
 
 def table(title: str, *headings: str) -> Table:

@@ -17,6 +17,7 @@ from sklearn.neural_network import MLPRegressor
 from dustpan.core.noise.model import TONES
 from dustpan.core.noise.prior import COEFFICIENTS, CORRELATIONS, LIMIT
 from dustpan.core.noise.statistics import FINE_PARTS, TABLES
+from training.kinds import FAMILIES
 
 _COMPONENTS = 60  # of the targets
 _UNITS, _DOUBT_UNITS = (160, 96), (24,)
@@ -28,7 +29,6 @@ _RATE = 1e-3
 _FAINT = 0.7  # display values of noise, under which a sample counts for less
 _TESTED = 0.1
 _FARTHEST = 4.0  # logarithm that the power at a tone may differ from the mean by
-_KINDS = ("white", "camera", "grain", "none")
 
 
 class Samples(NamedTuple):
@@ -149,12 +149,12 @@ def fit_doubt(samples: Samples, seed: int) -> Network:
 def report(told: np.ndarray, samples: Samples, name: str) -> None:
     """Print median and worst tenth of the errors for each kind of noise, in percent."""
     wrong = 100 * np.abs(np.expm1(level_errors(told, samples.targets)))
-    for kind, squeezed in [(kind, squeezed) for kind in range(3) for squeezed in (0, 1)]:
+    for kind, squeezed in [(kind, squeezed) for kind in range(len(FAMILIES)) for squeezed in (0, 1)]:
         rows = (samples.facts[:, 0] == kind) & (samples.facts[:, 1] == squeezed) & (samples.facts[:, 2] > 1.5)
         if rows.sum() > 9:
             middle, worst = np.median(wrong[rows], axis=0), np.quantile(wrong[rows], 0.9, axis=0)
             figures = "  ".join(f"{m:5.1f} {w:5.1f}" for m, w in zip(middle, worst))
-            click.echo(f"{name:8} {_KINDS[kind]:7}{' JPEG' if squeezed else '     '} {rows.sum():5} {figures}")
+            click.echo(f"{name:8} {FAMILIES[kind]:9}{' JPEG' if squeezed else '     '} {rows.sum():5} {figures}")
 
 
 def flat_blocks_alone(samples: Samples) -> np.ndarray:

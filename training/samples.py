@@ -8,7 +8,6 @@ again, and each depends on its number alone, so that the work can be interrupted
 
 from __future__ import annotations
 
-import io
 from concurrent.futures import ProcessPoolExecutor
 from functools import cache, partial
 from pathlib import Path
@@ -19,7 +18,6 @@ import cv2
 import numpy as np
 from PIL import Image
 
-from dustpan.core.filters.colour import from_opponent
 from dustpan.core.filters.dct import block_transform
 from dustpan.core.noise.measure import describe_picture
 from dustpan.core.noise.measured_blocks import (
@@ -34,17 +32,13 @@ from dustpan.core.noise.measured_blocks import (
 from dustpan.core.noise.model import PAIRS, TONES
 from dustpan.core.noise.prior import TARGET_FLOOR
 from dustpan.core.picture.curve import is_clipped
-from dustpan.core.picture.source import Compression
-from training.camera import Pair, draw_camera, photograph, process
+from dustpan.core.picture.working import to_working
+from training.camera import Pair
+from training.kinds import FAMILIES, bytes_of, draw_kind
 
 CHUNK = 40  # samples
 _HELD_BACK = 5
 _LEVELS = 3
-_UNEVEN = 0.25  # share of white noise that differs between the channels
-
-
-#: A picture as a file holds it, as it was before a compression, and how it was compressed.
-Stored = tuple[np.ndarray, np.ndarray, Compression | None]
 
 
 class Sample(NamedTuple):
@@ -67,15 +61,16 @@ def draw(number: int, files: tuple[Path, ...]) -> Sample | None:
     """Return the sample of a number, or None where it can't be described."""
     rng = np.random.default_rng([20261126, number])
     clean = _draw_picture(rng, files)
-    kind = rng.choice(4, p=[0.33, 0.48, 0.14, 0.05])
-    pair = (_white, _camera, _grain, _none)[kind](clean, rng)
-    deep = rng.random() < 0.15
-    stored, before, compression = _store(pair[0], rng, deep)
-    description = describe_picture([stored], compression if rng.random() < 0.75 else None)
+    family, kind = draw_kind(rng)
+    made = kind(clean, rng)
+    shown = to_working(made.pixels)
+    description = describe_picture([shown], made.compression if rng.random() < 0.75 else None)
     if description is None:
         return None
-    targets, deviation = true_noise((before, pair[1]))
-    return Sample(description, targets, np.array([kind, compression is not None, deviation]))
+    before = shown if made.compression is None else to_working(bytes_of(made.noisy))
+    truth = made.truth if made.truth.shape[2] == 3 else np.repeat(made.truth, 3, axis=2)
+    targets, deviation = true_noise((before, truth))
+    return Sample(description, targets, np.array([FAMILIES.index(family), made.compression is not None, deviation]))
 
 
 @cache
@@ -105,61 +100,6 @@ def _draw_plain(rng: np.random.Generator) -> np.ndarray:
     """Return a smooth picture, as skies and walls are."""
     coarse = rng.uniform(0, 1, (*rng.integers(2, 6, 2), 3)).astype(np.float32)
     return np.clip(cv2.resize(coarse, (448, 448), interpolation=cv2.INTER_CUBIC), 0, 1)
-
-
-def _white(clean: np.ndarray, rng: np.random.Generator) -> Pair:
-    deviation = np.exp(rng.uniform(np.log(0.5), np.log(45))) / 255
-    if rng.random() < _UNEVEN:
-        deviation = deviation * np.exp(rng.normal(0, 0.4, 3))
-    return clean + (deviation * rng.standard_normal(clean.shape)).astype(np.float32), clean
-
-
-def _camera(clean: np.ndarray, rng: np.random.Generator) -> Pair:
-    return process(photograph(clean, draw_camera(rng), rng), rng)
-
-
-def _grain(clean: np.ndarray, rng: np.random.Generator) -> Pair:
-    """Noise of its own strength and coarseness in each plane."""
-    planes = rng.standard_normal((3, *clean.shape[:2])).astype(np.float32)
-    if rng.random() < 0.6:
-        blur = rng.uniform(0.35, 1.2, 2)
-        planes = np.stack(
-            [cv2.GaussianBlur(plane, (0, 0), blur[0] if n == 0 else blur[1]) for n, plane in enumerate(planes)]
-        )
-    planes /= planes.std(axis=(1, 2), keepdims=True)
-    strength = np.exp(rng.uniform(np.log(0.5), np.log(30))) / 255 * np.exp(rng.normal(0, 0.7, 3))
-    tone = clean.mean(axis=2)
-    over_tone = 1 + rng.uniform(-0.8, 1.5) * (tone - 0.5)
-    return process(
-        (clean + from_opponent(planes * (strength[:, None, None] * over_tone).astype(np.float32)), clean), rng
-    )
-
-
-def _none(clean: np.ndarray, rng: np.random.Generator) -> Pair:
-    return process((clean, clean), rng)
-
-
-def _store(noisy: np.ndarray, rng: np.random.Generator, deep: bool) -> Stored:
-    """Return a picture as a file holds it, as it was before a compression, and how it was compressed."""
-    if deep:
-        whole = np.clip(noisy, 0, 1).astype(np.float32)
-        return whole, whole, None
-    stored = np.clip(np.rint(noisy * 255), 0, 255).astype(np.uint8)
-    before = stored.astype(np.float32) / 255
-    if rng.random() < 0.55:
-        return before, before, None
-    halved = bool(rng.random() < 0.55)
-    squeezed, compression = as_jpeg(stored, int(rng.integers(70, 100)), halved=halved)
-    return squeezed.astype(np.float32) / 255, before, compression
-
-
-def as_jpeg(pixels: np.ndarray, quality: int, *, halved: bool = True) -> tuple[np.ndarray, Compression]:
-    """Return 8-bit pixels as a JPEG keeps them, and how it was compressed."""
-    buffer = io.BytesIO()
-    Image.fromarray(pixels).save(buffer, "JPEG", quality=quality, subsampling=2 if halved else 0)
-    image = Image.open(buffer)
-    tables = [np.array(table, np.float32).reshape(8, 8) for table in image.quantization.values()]
-    return np.array(image), Compression(tables[0], tables[-1], halved)
 
 
 def true_noise(pair: Pair) -> tuple[np.ndarray, float]:
