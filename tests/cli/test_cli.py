@@ -76,6 +76,24 @@ def test_more_noise_may_stay_when_asked_for(dustpan, picture, tmp_path):
     assert dustpan("process", path, "--out", tmp_path / "n.png", "--auto", "--visible", 0)[0] == 2
 
 
+def test_a_dark_picture_is_lifted_only_when_asked_for(dustpan, picture, tmp_path):
+    path, _ = picture
+    dark = tmp_path / "dark.png"
+    pixels = read_picture(path).pixels
+    save_picture(dark, (pixels.astype(np.float32) * 0.25).astype(np.uint8), Metadata(), FORMATS["png"])
+    means = {}
+    for asked in ((), ("--lift",)):
+        out = tmp_path / f"out{len(asked)}.png"
+        status, printed, _ = dustpan("process", dark, "--out", out, "--auto", *asked, "--json")
+        steps = {step["kind"]: step["params"] for step in json.loads(printed)["outputs"][0]["remedy"]["steps"]}
+        means[asked] = read_picture(out).pixels.mean()
+        assert status == 0 and (steps.get("exposure", {}).get("ev", 0) > 1) == bool(asked)
+    assert means[()] == pytest.approx(read_picture(dark).pixels.mean(), abs=2) and means["--lift",] > 2 * means[()]
+    remedy = tmp_path / "remedy.json"
+    remedy.write_text(json.dumps({"version": 1, "steps": []}))
+    assert dustpan("process", dark, "--out", tmp_path / "n.png", "--remedy", remedy, "--lift")[0] == 2
+
+
 def test_several_go_into_a_folder_and_the_bytes_do_not_depend_on_the_jobs(dustpan, picture, tmp_path):
     path, _ = picture
     paths = [path]

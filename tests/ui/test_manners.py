@@ -18,6 +18,7 @@ from dustpan.core.picture.source import Source
 from dustpan.core.work.pool import Pool
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, save_picture
+from dustpan.simulate.scenes import noisy_picture
 from dustpan.ui.export_dialog import ExportDialog
 from dustpan.ui.judging.findings import word_for
 from dustpan.ui.judging.proof_strip import HIGHEST
@@ -341,6 +342,31 @@ def test_a_finding_says_how_far_it_is_mended(opened, qtbot):
     chips = {chip.finding.what: chip for chip in opened.findings._chips}
     assert not chips["noise"].button.isCheckable() and "Click" not in chips["noise"].button.toolTip()
     assert "Click to mark" in chips["hot_pixels"].button.toolTip()
+
+
+def test_a_dark_picture_is_offered_light_and_gets_it_by_one_click(window, qtbot):
+    pixels = (noisy_picture("bench", iso=12800, size=(500, 340)).pixels * 0.25).astype(np.uint8)
+    with qtbot.waitSignal(window.session.opened, timeout=20000):
+        window.session.opening.open_from(lambda: Source(pixels), "dark.png")
+    settle(window, qtbot)
+    propose(window, qtbot)
+    qtbot.waitUntil(lambda: any(f.what == "dark" for f in window.findings.faults or ()), timeout=20000)
+    session = window.session
+    at_rest = session.route.first_of("exposure")
+    assert at_rest is not None and at_rest.params.ev == 0
+    quiet_before = resolved_noise(session)
+    next(chip for chip in window.findings._chips if chip.finding.what == "dark").act.click()
+    qtbot.waitUntil(lambda: session.route.first_of("exposure").params.ev > 1, timeout=20000)
+    settle(window, qtbot)
+    assert len([step for step in session.route if step.kind == "exposure"]) == 1
+    assert resolved_noise(session) != quiet_before  # noise is proposed again, for the light as it is now
+    session.undo()
+    assert session.route.first_of("exposure").params.ev == 0
+
+
+def resolved_noise(session):
+    plan = session.engine.plan(session.document)
+    return next(step.params for step in plan.all_active if step.kind.kind == "noise")
 
 
 def test_harm_is_eased_by_one_click(opened, qtbot):

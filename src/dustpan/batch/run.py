@@ -50,6 +50,7 @@ class Order:
     visible : noise that proposals may leave, in units of what can just be seen; else what the remedy was made with.
     size : width and height that outputs are reduced to fit within; else what the remedy wishes.
     viewing : what their last sharpening is for; else what the remedy wishes.
+    lift : whether a proposed route may lift dark pictures.
     """
 
     remedy: Remedy | None
@@ -60,6 +61,7 @@ class Order:
     visible: float | None = None
     size: Size | None = None
     viewing: Viewing | None = None
+    lift: bool = False
 
     @property
     def finish(self) -> Finish:
@@ -207,7 +209,7 @@ def clean_one(
     fmt = FORMATS[order.format] if order.format else format_for(target, source.pixels.dtype)
     noise = fixed_noise(order.remedy) if order.remedy else None
     engine = Engine(source, stores=stores or Stores.of(_BUDGET), noise=noise, pool=pool, visible=order.may_stay)
-    route = order.remedy.route if order.remedy else propose_route(engine, check=token.check)
+    route = order.remedy.route if order.remedy else propose_route(engine, lift=order.lift, check=token.check)
     plan = engine.plan(Document(route), check=token.check)
     harm = [] if fmt.raw else judge_harm(engine, plan, token)
     unwritten = export_picture(

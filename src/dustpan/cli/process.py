@@ -34,6 +34,7 @@ from dustpan.files.save import DEFAULT_QUALITY, FORMATS
     help="Noise that settings from a measurement may leave: 1 is just not seen at 100 %, 2 is twice as much; by default"
     " what the remedy was made with, else 1.",
 )
+@click.option("--lift", is_flag=True, help="With --auto: brighten pictures whose lights are dark.")
 @click.option(
     "--format",
     "format_name",
@@ -50,10 +51,14 @@ from dustpan.files.save import DEFAULT_QUALITY, FORMATS
 @click.option("--jobs", type=click.IntRange(1, 256), help="Threads altogether; by default all cores.")
 @click.option("--overwrite", is_flag=True, help="Replace files of the same name; never a source.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
-def process(pictures, out_name, remedy, auto, visible, format_name, quality, size, viewing, jobs, overwrite, as_json):
+def process(
+    pictures, out_name, remedy, auto, visible, lift, format_name, quality, size, viewing, jobs, overwrite, as_json
+):
     """Clean pictures. Example: dustpan process a.jpg b.jpg --out cleaned/ --auto"""
     if (remedy is None) == (not auto):
         raise click.UsageError("give either --remedy FILE or --auto.")
+    if lift and not auto:
+        raise click.UsageError("--lift goes with --auto; a remedy says itself how much light it adds.")
     with pictures_of(pictures) as files:
         out, into_folder = Path(out_name), _is_folder(files, pictures, out_name, format_name)
         tally = Tally()
@@ -67,7 +72,7 @@ def process(pictures, out_name, remedy, auto, visible, format_name, quality, siz
                 say(f"dustpan: {fault}")
             else:
                 looked_at = USUAL[viewing] if viewing else None
-                order = Order(given, format_name, quality, overwrite, tuple(files), visible, size, looked_at)
+                order = Order(given, format_name, quality, overwrite, tuple(files), visible, size, looked_at, lift)
                 targets = targets_in(files, out, format_name) if into_folder else {files[0]: out}
                 tally = _run(targets, order, jobs or os.cpu_count() or 1)
         if as_json:

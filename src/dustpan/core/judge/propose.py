@@ -21,19 +21,23 @@ _ROUNDS = 12
 _HARDLY = 0.25  # part by which a harm that was eased in vain has changed
 
 
-def propose_route(engine: Engine, *, check: Check = no_check) -> Route:
+def propose_route(engine: Engine, *, lift: bool = False, check: Check = no_check) -> Route:
     """Return the steps that a picture needs, in the order of the stages, with proposed settings.
 
     Each kind of step is asked in turn and measures the result of the steps before it, because lifting light also lifts
     noise. Then the route is judged, and steps that do harm are reduced until none does. A picture that needs nothing
     gets no step.
+
+    Parameters
+    ----------
+    lift : whether dark pictures may be lifted; else the light stays as it is.
     """
     route = _on_mosaic(engine, check) if engine.source.mosaic is not None else Route()
     for kind in kinds().values():
         if kind.develops or (engine.source.mosaic is not None and kind.takes_mosaic):
             continue
         survey = engine.survey(engine.plan(Document(route), outline=True, check=check), check=check)
-        params = kind.propose(survey)
+        params = kind.propose(replace(survey, lift=lift))
         if params is not None:
             route = route.inserted(new_step(kind.kind, route.free_id(kind.kind), params), len(route))
     return _unless_idle(ease_route(engine, _unless_idle(route), outline=True, check=check))

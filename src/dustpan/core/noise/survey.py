@@ -74,6 +74,7 @@ class Survey:
     level : the overview is the picture reduced by 2 ** level.
     looks : see `Looks`.
     visible : noise that may stay, in units of what can just be seen: see `visibility`.
+    lift : whether proposals may change the light of the picture.
     """
 
     source: Source
@@ -84,6 +85,7 @@ class Survey:
     level: int
     looks: Looks
     visible: float = 1.0
+    lift: bool = False
 
     @cached_property
     def overview(self) -> np.ndarray:

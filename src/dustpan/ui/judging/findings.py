@@ -71,14 +71,14 @@ def word_for(finding: Finding, done: float) -> tuple[str, str]:
 
     Parameters
     ----------
-    done : Mix of the step that mends it, 0 when it is off or not there, below 0 when it is masked.
+    done : Mix of the step that mends it, 0 when it is off, at rest or not there, below 0 when it is masked.
     """
     label = kind_of(finding.step).label
     if finding.harm:
         return "ease", f"Turn down {label} until this is gone"
     stage = kind_of(finding.step).stage
     if done == 0:
-        return _TO_DO[stage], f"Add the step {label} with proposed settings"
+        return _TO_DO[stage], f"Set the step {label} as it is proposed"
     if done < 0:
         return f"{_DONE[stage]} in part", ""
     return (_DONE[stage] if done >= 1 else f"{percent(done)} {_DONE[stage]}"), ""
@@ -188,7 +188,8 @@ class Findings(QWidget):
 
     def refresh(self) -> None:
         """Show the findings as they stand beside the route."""
-        done = {step.kind: _share(step) for step in self.session.route if step.on}
+        working = [step for step in self.session.route if step.on and not kind_of(step.kind).idle(step.params)]
+        done = {step.kind: _share(step) for step in working}
         state = (self.session.engine is None, self.faults is None, tuple(self.all), tuple(done.items()), self.marked)
         if state == self._shown:
             return

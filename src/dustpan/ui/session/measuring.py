@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import QObject, QTimer
@@ -44,10 +45,14 @@ class Measuring(QObject):
         QTimer.singleShot(0, lambda: session.choose(first) if session.route.find(first) else None)
 
     def mend(self, kind: str) -> None:
-        """Add a step with the settings that its own measurement proposes, or turn on the one that is there."""
+        """Add a step with the settings that its own measurement proposes, or turn on the one that is there.
+
+        A step that is there and at rest gets the proposed settings.
+        """
         session = self.session
         present = session.route.first_of(kind)
-        if present is not None:
+        at_rest = present is not None and present.on and kind_of(kind).idle(present.params)
+        if present is not None and not at_rest:
             session.choose(present.id)
             if not present.on:
                 session.switch_step(present.id)
@@ -55,9 +60,17 @@ class Measuring(QObject):
         if session.engine is None:
             return
         task = session.tasks.begin("measuring", f"Measuring for {kind_of(kind).label}")
-        before = session.route.of(session.route.steps[: session.route.index_for(kind)])
-        job = partial(_propose_params, session.engine, before, kind, task.token.check)
-        session.run_task(task, job, lambda params: session.add_step(kind, params))
+        at = session.route.index_for(kind) if present is None else session.route.index(present.id)
+        before = session.route.of(session.route.steps[:at])
+
+        def take(params: Params) -> None:
+            if present is None:
+                session.add_step(kind, params)
+            elif session.route.find(present.id) == present:
+                changed = session.route.with_step(replace(present, params=params))
+                session.edit_route(changed, f"{kind_of(kind).label}, as proposed", choose=present.id)
+
+        session.run_task(task, partial(_propose_params, session.engine, before, kind, task.token.check), take)
 
     def ease(self, finding: Finding) -> None:
         """Turn down what has done a harm, until the harm is gone."""
@@ -78,6 +91,6 @@ class Measuring(QObject):
 
 
 def _propose_params(engine: Engine, before: Route, kind: str, check: Check) -> Params:
-    """Return the settings proposed for a step behind a route, or its defaults."""
+    """Return the settings proposed for a step that was asked for behind a route, or its defaults."""
     survey = engine.survey(engine.plan(Document(before), check=check), check=check)
-    return kind_of(kind).propose(survey) or kind_of(kind).params_type()
+    return kind_of(kind).propose(replace(survey, lift=True)) or kind_of(kind).params_type()

@@ -123,21 +123,15 @@ class Exposure(StepKind):
         return params == ExposureParams()
 
     def propose(self, survey):
-        """Propose stops for a picture that is clearly too dark, else the step at rest, for the light to be set by.
+        """Propose the step at rest, for the light to be set by; where it may be lifted, the stops that are missing.
 
-        Dark subjects with lit parts are left as they are, and noise is not lifted to where it drowns the picture.
+        A picture may be dark on purpose.
         """
-        bright = float(np.percentile(tone_of(survey.overview), 99))
-        if not _EMPTY < bright < _DARK:
-            return ExposureParams()
-        light = decode_curve(np.array([bright, _AIM], np.float64))
-        loudest = _STOPS_OF_TONE * np.log2(max(_LOUDEST / max(survey.base_noise.luminance, 1.0), 1.0))
-        stops = min(float(np.log2(light[1] / light[0])), float(loudest), _MOST_STOPS)
-        return ExposureParams(ev=round(stops * 20) / 20)
+        return ExposureParams(ev=_missing_stops(survey)) if survey.lift else ExposureParams()
 
     def findings(self, survey):
         """Return by how much the picture is too dark, and what is clipped, which no step brings back."""
-        stops = self.propose(survey).ev
+        stops = _missing_stops(survey)
         dark = [Finding("dark", f"{stops:.1f} stops dark", stops, self.kind)] if stops >= _NOTEWORTHY else []
         return [*dark, *_clipping(survey)]
 
@@ -173,6 +167,20 @@ class Exposure(StepKind):
 
         fields = tuple(lifted_by(float(stops), float(slope)) for stops, slope in zip(lifts, slopes, strict=True))
         return LiftedField(lifts, fields, lambda extent, shape: sample_plane(plane, extent, shape))
+
+
+def _missing_stops(survey: Survey) -> float:
+    """Return by how many stops a picture is clearly too dark, or 0.
+
+    Dark subjects with lit parts are left as they are, and noise is not lifted to where it drowns the picture.
+    """
+    bright = float(np.percentile(tone_of(survey.overview), 99))
+    if not _EMPTY < bright < _DARK:
+        return 0.0
+    light = decode_curve(np.array([bright, _AIM], np.float64))
+    loudest = _STOPS_OF_TONE * np.log2(max(_LOUDEST / max(survey.base_noise.luminance, 1.0), 1.0))
+    stops = min(float(np.log2(light[1] / light[0])), float(loudest), _MOST_STOPS)
+    return round(stops * 20) / 20
 
 
 def _clipping(survey: Survey) -> list[Finding]:
