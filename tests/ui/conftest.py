@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 
+import cv2
 import numpy as np
 import pytest
 from PyQt6.QtWidgets import QDialog, QFileDialog, QInputDialog
@@ -34,9 +35,9 @@ def no_dialog_waits(monkeypatch):
 
 
 def part_of_bench(x: int, y: int, width: int, height: int) -> Source:
-    """A part as the lens draws it: the scene reduced would be so crisp that nothing is sharpened."""
+    """A part as a soft lens draws it, so that sharpening is proposed."""
     whole = noisy_picture("bench", iso=12800, seed=3, size=(384, 256))
-    light = load_truth("bench")[y : y + height, x : x + width]
+    light = cv2.GaussianBlur(load_truth("bench")[y : y + height, x : x + width], (0, 0), 0.8)
     working = take_photograph(light, Settings(iso=12800), seed=3)
     return Source(from_working(working, dtype=np.uint8), name=whole.name, metadata=whole.metadata)
 

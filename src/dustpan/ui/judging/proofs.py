@@ -25,7 +25,8 @@ from dustpan.ui.picture.compare import Compare
 from dustpan.ui.picture.screen import Appearance, Screen
 
 MOST = 8
-_JUDGED = ("Edge", "Texture")  # their figures need more of the picture than is shown
+#: Of proofs whose figures need more of the picture than is shown: name of the figure, its word, words without it.
+_FIGURES = {"Edge": ("halo", "halo", "no sharp edge"), "Texture": ("texture_kept", "kept", "no texture")}
 
 
 @dataclass(frozen=True)
@@ -176,7 +177,7 @@ class Proofs(QObject):
                 self.complete.emit()
                 self._take_figures(order)
 
-        for proof in sorted(self.items, key=lambda p: p.name in _JUDGED, reverse=True):  # the larger ones first
+        for proof in sorted(self.items, key=lambda p: p.name in _FIGURES, reverse=True):  # the larger ones first
             self.session.jobs.run(
                 partial(_shoot, order, proof), partial(take, proof), priority=self._priority, token=token
             )
@@ -217,7 +218,7 @@ def _shoot(order: Order, proof: Proof) -> Shot:
     size = plan.base.size
     shown = shown_region(proof, order.half, size)
     judged = shown
-    if proof.name in _JUDGED:
+    if proof.name in _FIGURES:
         judged = region_around(proof.x, proof.y, (PATCH, PATCH), within=size, step=ALIGN)
     # One region holds both what is shown and what is judged.
     wide = (min(shown[0], judged[0]), min(shown[1], judged[1]), max(shown[2], judged[2]), max(shown[3], judged[3]))
@@ -231,10 +232,10 @@ def _shoot(order: Order, proof: Proof) -> Shot:
 def _figure(order: Order, proof: Proof, judged: Judged) -> str:
     """Return the one figure of a proof."""
     reference = plan_reference(order.engine, order.plan, check=order.token.check)
-    if proof.name in _JUDGED:
+    if proof.name in _FIGURES:
         report = report_on(order.engine, order.plan, reference, [judged.region], [judged.pair])
-        name, word = ("halo", "halo") if proof.name == "Edge" else ("texture_kept", "kept")
+        name, word, none = _FIGURES[proof.name]
         figure = report.figures[name]
-        return "" if figure is None else f"{word} {percent(figure)}"
+        return none if figure is None else f"{word} {percent(figure)}"
     before, after = patch_noise(reference, order.plan, judged.pair, judged.region)
     return f"noise {before:.1f} → {after:.1f}"
