@@ -104,7 +104,7 @@ class WholeBase(Base):
     @classmethod
     def of(cls, source: Source, key: str, *, pool: Pool | None = None) -> WholeBase:
         """Return a source as it is, before any step."""
-        return cls(key, source.pixels, linear=source.linear, mosaic=source.mosaic, pool=pool)
+        return cls(key, source.shown_pixels, linear=source.linear, mosaic=source.mosaic, pool=pool)
 
     def read(self, region: Region, level: int = 0) -> np.ndarray:
         """Return working pixels of a region."""

@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 
 from dustpan.core.picture.features import Features
+from dustpan.core.picture.hidden import fill_hidden
 from dustpan.core.picture.region import Region
 from dustpan.core.picture.working import to_working
 
@@ -167,6 +168,22 @@ class Source:
         return self.linear and self.mosaic is None and not self.metadata.camera and not self.telescope
 
     @cached_property
+    def hidden(self) -> np.ndarray | None:
+        """(H, W) bool, pixels under full transparency whose own colours nobody sees; None for none.
+
+        Colours that are multiplied by alpha are black there, which is what they mean.
+        """
+        if self.alpha is None or self.alpha_kind == "premultiplied":
+            return None
+        hidden = self.alpha == 0
+        return hidden if hidden.any() else None
+
+    @cached_property
+    def shown_pixels(self) -> np.ndarray:
+        """The pixels with the colour of their nearest neighbours where they are hidden: what steps work on."""
+        return self.pixels if self.hidden is None else fill_hidden(self.pixels, self.hidden)
+
+    @cached_property
     def features(self) -> Features | None:
         """Feature channels among the layers."""
         return Features.of(self.layers, self.pixels.shape[:2]) if self.layers else None
@@ -186,6 +203,8 @@ class Source:
         if self.features is not None:
             for plane in self.features.planes:
                 digest.update(plane.tobytes())
+        if self.hidden is not None:
+            digest.update(np.packbits(self.hidden).data)
         if self.compression is not None:
             digest.update(self.compression.luminance.tobytes() + self.compression.chroma.tobytes())
         return digest.hexdigest()
@@ -193,7 +212,7 @@ class Source:
     def read(self, region: Region) -> np.ndarray:
         """Return working pixels of a region inside the picture: h x w x 3 float32; of a mosaic h x w x 1."""
         x0, y0, x1, y1 = region
-        native = self.pixels[y0:y1, x0:x1]
+        native = self.shown_pixels[y0:y1, x0:x1]
         if self.mosaic is not None:
             return self.mosaic.light(native, region)
         return to_working(native, linear=self.linear)
