@@ -1,7 +1,7 @@
 """Print the benchmarks' tables: `python -m benchmarks [name …]`; all of them by default.
 
 Names: measuring, blind, assumed, cleaning, mending, scenes, crisp, route, proposals, readings, formats, hostile, sizes,
-mosaic, where, window, opening.
+mosaic, where, window, opening. And `sweep`, which takes half an hour: see `benchmarks.sweep` for its options.
 """
 
 from __future__ import annotations
@@ -29,6 +29,7 @@ from benchmarks import (
     route,
     scenes,
     sizes,
+    sweep,
     where,
     window,
 )
@@ -53,5 +54,7 @@ TABLES = {
     "opening": opening.run,
 }
 
+if sys.argv[1:2] == ["sweep"]:
+    sweep.main(sys.argv[2:])
 for wanted in sys.argv[1:] or TABLES:
     TABLES[wanted]()

@@ -1,6 +1,6 @@
 """Many kinds of noise x photographs: how well noise is measured, and what cleaning and the proposed route gain.
 
-    python -m benchmarks.sweep [--kinds NAME,...] [--photos chosen|held] [--jobs 2] [--out FILE]
+    python -m benchmarks sweep [--kinds NAME,...] [--photos chosen|held] [--jobs 2] [--out FILE]
 
 Each run is a line of JSON in FILE; runs that are there are not made again, so the sweep can be stopped and goes on.
 Constants are chosen with the photographs `chosen`; `held` are those that nothing is fitted to, and with them three
@@ -13,7 +13,6 @@ import json
 import os
 from collections import Counter, defaultdict
 from concurrent.futures import ProcessPoolExecutor
-from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -207,9 +206,3 @@ def main(names: str, which: str, jobs: int, out: Path, written: Path | None) -> 
     lines = show(runs)
     if written is not None:
         written.write_text("\n".join(lines) + "\n")
-
-
-run = partial(main, [], standalone_mode=False)
-
-if __name__ == "__main__":
-    main()
