@@ -9,7 +9,8 @@ import numpy as np
 import pytest
 from PIL import Image
 from tests.conftest import with_white_noise
-from training.samples import as_jpeg, draw
+from training.kinds import as_jpeg
+from training.samples import draw
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
