@@ -21,8 +21,8 @@ from dustpan.ui.widgets.discard import discard
 
 _MORE = 44  # px kept for the button that lists the rest
 _RING = 7  # px of the screen, least radius of a mark
-_DONE = {"Mend": "mended", "Tone": "set", "Quiet": "quieted", "Crisp": "sharpened"}
-_TO_DO = {"Mend": "mend", "Tone": "set", "Quiet": "quiet", "Crisp": "sharpen"}
+_DONE = {"Mend": "mended", "Tone": "adjusted", "Quiet": "quieted", "Crisp": "sharpened"}
+_TO_DO = {"Mend": "mend", "Tone": "adjust", "Quiet": "quiet", "Crisp": "sharpen"}
 
 
 class Chip(QFrame):
@@ -78,7 +78,7 @@ def word_for(finding: Finding, done: float) -> tuple[str, str]:
         return "ease", f"Turn down {label} until this is gone"
     stage = kind_of(finding.step).stage
     if done == 0:
-        return _TO_DO[stage], f"Set the step {label} as it is proposed"
+        return _TO_DO[stage], f"Give the step {label} the proposed settings"
     if done < 0:
         return f"{_DONE[stage]} in part", ""
     return (_DONE[stage] if done >= 1 else f"{percent(done)} {_DONE[stage]}"), ""
