@@ -12,7 +12,8 @@ from typing import NamedTuple
 import numpy as np
 from PIL import Image
 from training.camera import Camera, edge_aware, photograph
-from training.samples import as_jpeg, true_noise
+from training.kinds import as_jpeg
+from training.samples import true_noise
 
 from benchmarks.common import HELD_BACK, console, photographs, psnr, table
 from dustpan.core.document.history import Document
