@@ -43,6 +43,16 @@ def test_hidden_colour_never_comes_into_what_is_seen(kind):
     assert np.array_equal(results[0], results[1]) and np.array_equal(results[0], results[2])
 
 
+def test_colours_multiplied_by_alpha_stay_black_where_nothing_is_seen():
+    source = disc(200)
+    linear = Source(source.pixels.astype(np.float32) / 255, alpha=source.alpha.astype(np.float32) / 255, linear=True)
+    engine = Engine(linear)
+    plan = engine.plan(Document(Route((new_step("sharpen", "sharpen"),))))
+    result = render_native(engine, plan, FORMATS["exr"])
+    assert FORMATS["exr"].alpha_kind == "premultiplied" and not result[..., :3][source.alpha == 0].any()
+    assert result[..., :3][source.alpha > 0].min() > 0
+
+
 def test_hidden_pixels_take_the_nearest_colour():
     pixels = np.arange(5 * 7 * 3, dtype=np.uint16).reshape(5, 7, 3)
     hidden = np.zeros((5, 7), bool)

@@ -88,7 +88,8 @@ def render_native(
     else:
         change = None if same_alpha else output.alpha_kind
         colour = _Conversion(engine, plan, output, linear, change).run(pool, token or Token(), progress)
-        if source.hidden is not None and colour.dtype == source.pixels.dtype and linear == source.linear:
+        same_values = change is None and colour.dtype == source.pixels.dtype and linear == source.linear
+        if source.hidden is not None and same_values:
             colour[source.hidden] = source.pixels[source.hidden]  # as they were: nobody sees them
         if output.dtype == np.float32 and source.non_finite is not None and linear == source.linear:
             colour = _restore_non_finite(colour, source)
