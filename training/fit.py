@@ -1,4 +1,4 @@
-"""Fit the network that tells noise (`dustpan.core.noise.prior`) to samples, and write its weights.
+"""Fit the network that predicts noise (`dustpan.core.noise.prior`) to samples, and write its weights.
 
     python -m training.fit SAMPLES WEIGHTS [--seed 0]
 
@@ -7,12 +7,14 @@ Prints its errors on the last tenth of the samples, beside those of the flattest
 
 from __future__ import annotations
 
+import itertools
 from pathlib import Path
 from typing import NamedTuple
 
 import click
 import numpy as np
-from sklearn.neural_network import MLPRegressor
+import torch
+from torch import nn
 
 from dustpan.core.noise.model import TONES
 from dustpan.core.noise.prior import COEFFICIENTS, CORRELATIONS, LIMIT
@@ -20,19 +22,19 @@ from dustpan.core.noise.statistics import FINE_PARTS, TABLES
 from training.kinds import FAMILIES
 
 _COMPONENTS = 60  # of the targets
-_UNITS, _DOUBT_UNITS = (160, 96), (24,)
+_UNITS, _DOUBT_UNITS = (256, 128), (32,)
 _TRANSPOSED = np.arange(64).reshape(8, 8).T.ravel()
 _CORRELATION_COUNTS = 4.0  # how much more an error of a correlation counts than one of a logarithm
-_ROUNDS, _BATCH = 40, 128
-_DECAY = 1.0  # of the weights; under it worst errors are larger
-_RATE = 1e-3
+_ROUNDS, _DOUBT_ROUNDS, _BATCH = 60, 30, 128
+_RATE, _DECAY, _DROPPED = 2e-3, 1e-2, 0.15
+_JITTER = 0.1  # deviations by which inputs are moved by chance
 _FAINT = 0.7  # display values of noise, under which a sample counts for less
 _TESTED = 0.1
-_FARTHEST = 4.0  # logarithm that the power at a tone may differ from the mean by
+_COVERED = 0.9  # of the errors, by the doubt
 
 
 class Samples(NamedTuple):
-    """Descriptions, targets relative to the unit of each, and facts (kind, compressed, deviation)."""
+    """Descriptions, targets relative to the unit of each, and facts (family, compressed, deviation)."""
 
     inputs: np.ndarray
     targets: np.ndarray
@@ -54,12 +56,11 @@ class Samples(NamedTuple):
         return Samples(*(np.concatenate(pair) for pair in zip(self, (inputs, targets, self.facts))))
 
     @property
-    def tones(self) -> tuple[np.ndarray, np.ndarray]:
-        """Logarithms of the power at each tone, (N, 3, 17) relative, 0 for none; and the tones' shares, (N, 17)."""
-        count, first = len(TONES), FINE_PARTS * 3 * 63
-        powers = self.inputs[:, first : first + 3 * count].reshape(-1, count, 3).swapaxes(1, 2)
-        presence = self.inputs[:, first + 3 * count : first + 4 * count] ** 2
-        return powers, presence / np.maximum(presence.sum(axis=1, keepdims=True), 1e-9)
+    def presence(self) -> np.ndarray:
+        """Shares of the tones, (N, 17)."""
+        first = FINE_PARTS * 3 * 63 + 3 * len(TONES)
+        presence = self.inputs[:, first : first + len(TONES)] ** 2
+        return presence / np.maximum(presence.sum(axis=1, keepdims=True), 1e-9)
 
     @property
     def weights(self) -> np.ndarray:
@@ -76,29 +77,47 @@ def load(folder: Path) -> Samples:
 
 
 class Network:
-    """A network for standardised inputs, fitted with a learning rate that falls to nothing."""
+    """A network for standardised inputs, fitted with a learning rate that rises and falls to nothing."""
 
-    def __init__(self, samples: Samples, targets: np.ndarray, units: tuple[int, ...], seed: int, rounds: int = _ROUNDS):
-        self.centre, self.spread = samples.inputs.mean(axis=0), samples.inputs.std(axis=0) + 1e-3
-        self.net = MLPRegressor(
-            hidden_layer_sizes=units, alpha=_DECAY, batch_size=_BATCH, max_iter=1, warm_start=True, random_state=seed
-        )
-        inputs = self.standardise(samples.inputs)
-        for number in range(rounds):
-            rate = _RATE * 0.5 * (1 + np.cos(np.pi * number / rounds)) + 1e-5
-            self.net.learning_rate_init = rate  # each call of fit begins with it
-            self.net.fit(inputs, targets, sample_weight=samples.weights)
+    def __init__(self, samples: Samples, targets: np.ndarray, units: tuple[int, ...], seed: int, loss, rounds: int):
+        torch.manual_seed(seed)
+        turned = samples.with_transposed().inputs  # so that all networks of these samples share one standardisation
+        self.centre, self.spread = turned.mean(axis=0), turned.std(axis=0) + 1e-3
+        widths = (samples.inputs.shape[1], *units)
+        self.layers = [nn.Linear(*pair) for pair in itertools.pairwise(widths)] + [
+            nn.Linear(widths[-1], targets.shape[1])
+        ]
+        hidden = [part for layer in self.layers[:-1] for part in (layer, nn.ReLU(), nn.Dropout(_DROPPED))]
+        self.net = nn.Sequential(*hidden, self.layers[-1])
+        self._descend(samples, torch.from_numpy(targets.astype(np.float32)), loss, rounds, np.random.default_rng(seed))
+        self.net.eval()
 
-    def standardise(self, inputs: np.ndarray) -> np.ndarray:
+    def _descend(self, samples: Samples, targets: torch.Tensor, loss, rounds: int, rng: np.random.Generator) -> None:
+        inputs, weights = self.standardise(samples.inputs), torch.from_numpy(samples.weights.astype(np.float32))
+        count = len(inputs) // _BATCH
+        descent = torch.optim.AdamW(self.net.parameters(), lr=_RATE, weight_decay=_DECAY)
+        rates = torch.optim.lr_scheduler.OneCycleLR(descent, _RATE, total_steps=rounds * count, pct_start=0.1)
+        for _ in range(rounds):
+            for chosen in rng.permutation(len(inputs))[: count * _BATCH].reshape(count, _BATCH):
+                moved = inputs[chosen] + _JITTER * torch.randn(len(chosen), inputs.shape[1])
+                wrong = (loss(self.net(moved), targets[chosen]).mean(dim=1) * weights[chosen]).mean()
+                descent.zero_grad()
+                wrong.backward()
+                descent.step()
+                rates.step()
+
+    def standardise(self, inputs: np.ndarray) -> torch.Tensor:
         """Return inputs with mean 0 and deviation 1, held within limits."""
-        return np.clip((inputs - self.centre) / self.spread, -LIMIT, LIMIT).astype(np.float32)
+        held = np.clip((inputs - self.centre) / self.spread, -LIMIT, LIMIT)
+        return torch.from_numpy(held.astype(np.float32))
 
     def predict(self, inputs: np.ndarray) -> np.ndarray:
-        """Return what the network tells of descriptions."""
-        return self.net.predict(self.standardise(inputs))
+        """Return what the network predicts for descriptions."""
+        with torch.no_grad():
+            return self.net(self.standardise(inputs)).numpy()
 
 
-class Teller:
+class Predictor:
     """The network of the powers, which works on components of the targets."""
 
     def __init__(self, samples: Samples, seed: int):
@@ -111,73 +130,77 @@ class Teller:
         components = centred @ rows.T
         scale = components.std()
         self.basis = rows * scale / counts
-        self.network = Network(samples, components / scale, _UNITS, seed)
+        loss = nn.HuberLoss(reduction="none")
+        self.network = Network(samples, components / scale, _UNITS, seed, loss, _ROUNDS)
 
     def predict(self, inputs: np.ndarray) -> np.ndarray:
         """Return targets, relative to the unit of each description."""
         return self.network.predict(inputs) @ self.basis + self.mean
 
 
-def level_errors(told: np.ndarray, truth: np.ndarray) -> np.ndarray:
+def level_errors(predicted: np.ndarray, truth: np.ndarray) -> np.ndarray:
     """Return (N, 2): logarithmic error of the deviation of luminance and of colour."""
-    wrong = (told - truth)[:, : 3 * 63].reshape(-1, 3, 63) / 2
+    wrong = (predicted - truth)[:, : 3 * 63].reshape(-1, 3, 63) / 2
     return np.stack([wrong[:, 0].mean(axis=1), wrong[:, 1:].mean(axis=(1, 2))], axis=1)
 
 
-def errors(told: np.ndarray, samples: Samples) -> np.ndarray:
-    """Return (N, 4), how far off deviations are: mean of luminance and of colour, their course over tone."""
-    course = (told - samples.targets)[:, COEFFICIENTS:-CORRELATIONS].reshape(-1, 3, len(TONES)) / 2
-    off = (np.abs(course) * samples.tones[1][:, None]).sum(axis=2)
-    return np.stack([*np.abs(level_errors(told, samples.targets)).T, off[:, 0], off[:, 1:].mean(axis=1)], axis=1)
+def errors(predicted: np.ndarray, samples: Samples) -> np.ndarray:
+    """Return (N, 4), absolute errors of deviations: mean of luminance and of colour, their shape over tone."""
+    course = (predicted - samples.targets)[:, COEFFICIENTS:-CORRELATIONS].reshape(-1, 3, len(TONES)) / 2
+    off = (np.abs(course) * samples.presence[:, None]).sum(axis=2)
+    means = np.abs(level_errors(predicted, samples.targets))
+    return np.stack([*means.T, off[:, 0], off[:, 1:].mean(axis=1)], axis=1)
 
 
 def fit_doubt(samples: Samples, seed: int) -> Network:
-    """Return the network that tells how far off the other may be, and the flattest blocks alone.
-
-    The first from samples that it was not fitted to.
-    """
+    """Return the network that predicts within what nine of ten errors lie, from samples not used for the other."""
     half = np.arange(len(samples.inputs)) % 2 == 0
     wrong = np.zeros((len(half), 4))
     for part in (half, ~half):
-        teller = Teller(samples.part(part).with_transposed(), seed)
-        wrong[~part] = errors(teller.predict(samples.inputs[~part]), samples.part(~part))
-    wrong = np.concatenate([wrong, errors(flat_blocks_alone(samples), samples)], axis=1)
-    # The logarithm's mean lies under the logarithm of the mean: 0.635 for a normal error.
-    return Network(samples, np.log(wrong + 0.005) + 0.635, _DOUBT_UNITS, seed, rounds=20)
+        predictor = Predictor(samples.part(part).with_transposed(), seed)
+        wrong[~part] = errors(predictor.predict(samples.inputs[~part]), samples.part(~part))
+
+    def pinball(predicted: torch.Tensor, truth: torch.Tensor) -> torch.Tensor:
+        above = truth - predicted
+        return torch.maximum(_COVERED * above, (_COVERED - 1) * above)
+
+    return Network(samples, np.log(wrong + 0.005), _DOUBT_UNITS, seed, pinball, _DOUBT_ROUNDS)
 
 
-def report(told: np.ndarray, samples: Samples, name: str) -> None:
-    """Print median and worst tenth of the errors for each kind of noise, in percent."""
-    wrong = 100 * np.abs(np.expm1(level_errors(told, samples.targets)))
-    for kind, squeezed in [(kind, squeezed) for kind in range(len(FAMILIES)) for squeezed in (0, 1)]:
-        rows = (samples.facts[:, 0] == kind) & (samples.facts[:, 1] == squeezed) & (samples.facts[:, 2] > 1.5)
+def report(predicted: np.ndarray, samples: Samples, name: str) -> None:
+    """Print median and worst tenth of the errors for each family of noise, in percent."""
+    wrong = 100 * np.abs(np.expm1(level_errors(predicted, samples.targets)))
+    for family, squeezed in [(family, squeezed) for family in range(len(FAMILIES)) for squeezed in (0, 1)]:
+        rows = (samples.facts[:, 0] == family) & (samples.facts[:, 1] == squeezed) & (samples.facts[:, 2] > 1.5)
         if rows.sum() > 9:
             middle, worst = np.median(wrong[rows], axis=0), np.quantile(wrong[rows], 0.9, axis=0)
             figures = "  ".join(f"{m:5.1f} {w:5.1f}" for m, w in zip(middle, worst))
-            click.echo(f"{name:8} {FAMILIES[kind]:9}{' JPEG' if squeezed else '     '} {rows.sum():5} {figures}")
+            click.echo(f"{name:8} {FAMILIES[family]:9}{' JPEG' if squeezed else '     '} {rows.sum():5} {figures}")
+
+
+def report_doubt(doubt: Network, predicted: np.ndarray, samples: Samples) -> None:
+    """Print the share of errors within the doubt."""
+    seen = samples.facts[:, 2] > 1.5
+    within = errors(predicted, samples)[seen] < np.exp(doubt.predict(samples.inputs[seen]))
+    click.echo("within the doubt, %: " + "  ".join(f"{100 * share:.0f}" for share in within.mean(axis=0)))
 
 
 def flat_blocks_alone(samples: Samples) -> np.ndarray:
     """Return targets in which the powers are those that the flattest blocks tell."""
     told = samples.targets.copy()
     told[:, : 3 * 63] = samples.inputs[:, (FINE_PARTS - 1) * 3 * 63 : FINE_PARTS * 3 * 63]
-    steps = np.arange(len(TONES))
-    for row, powers, presence in zip(told, *samples.tones):
-        seen = np.flatnonzero(powers.any(axis=0))
-        course = np.stack([np.interp(steps, seen, plane[seen]) for plane in powers])
-        mean = np.log(np.maximum(np.exp(course) @ presence, 1e-9))
-        row[COEFFICIENTS:-CORRELATIONS] = np.clip(course - mean[:, None], -_FARTHEST, _FARTHEST).ravel()
     return told
 
 
-def write(path: Path, teller: Teller, doubt: Network) -> None:
+def write(path: Path, predictor: Predictor, doubt: Network) -> None:
     """Write the weights with half precision."""
-    arrays = {"basis": teller.basis, "mean": teller.mean}
-    for name, net in (("w", teller.network.net), ("d", doubt.net)):
-        for layer, (matrix, bias) in enumerate(zip(net.coefs_, net.intercepts_)):
-            arrays |= {f"{name}{layer}": matrix, f"{name}{layer}_bias": bias}
+    arrays = {"basis": predictor.basis, "mean": predictor.mean}
+    for name, network in (("w", predictor.network), ("d", doubt)):
+        for number, layer in enumerate(network.layers):
+            arrays[f"{name}{number}"] = layer.weight.detach().numpy().T
+            arrays[f"{name}{number}_bias"] = layer.bias.detach().numpy()
     halves = {name: array.astype(np.float16) for name, array in arrays.items()}
-    standard = {"centre": teller.network.centre, "spread": teller.network.spread}
+    standard = {"centre": predictor.network.centre, "spread": predictor.network.spread}
     np.savez_compressed(path, **halves, **{name: array.astype(np.float32) for name, array in standard.items()})
 
 
@@ -192,9 +215,12 @@ def main(samples: Path, weights: Path, seed: int) -> None:
     fitted, kept = found.part(slice(None, -tested)), found.part(slice(-tested, None))
     click.echo(f"{len(fitted.inputs)} samples; errors in %, median and worst tenth, luminance and colour")
     report(flat_blocks_alone(kept), kept, "flat")
-    teller = Teller(fitted.with_transposed(), seed)
-    report(teller.predict(kept.inputs), kept, "network")
-    write(weights, teller, fit_doubt(fitted, seed))
+    predictor = Predictor(fitted.with_transposed(), seed)
+    predicted = predictor.predict(kept.inputs)
+    report(predicted, kept, "network")
+    doubt = fit_doubt(fitted, seed)
+    report_doubt(doubt, predicted, kept)
+    write(weights, predictor, doubt)
 
 
 if __name__ == "__main__":

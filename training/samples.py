@@ -1,6 +1,6 @@
 """Draw samples to learn from: descriptions of noisy pictures, and the noise that is truly in them.
 
-    python -m training.samples OUT PHOTOS... [--count 13120] [--jobs 2]
+    python -m training.samples OUT PHOTOS... [--count 9560] [--jobs 2]
 
 Every fifth photograph of a folder is held back. Samples are written in chunks; a chunk that is there is not drawn
 again, and each depends on its number alone, so that the work can be interrupted, and repeated.
@@ -35,9 +35,11 @@ from dustpan.core.picture.curve import is_clipped
 from dustpan.core.picture.working import to_working
 from training.camera import Pair
 from training.kinds import FAMILIES, bytes_of, draw_kind
+from training.textures import draw_texture
 
 CHUNK = 40  # samples
 _HELD_BACK = 5
+TEXTURED_FROM, _TEXTURED = 7280, 0.6  # number of the first sample, and share of those from it on, of drawn textures
 _LEVELS = 3
 
 
@@ -61,6 +63,8 @@ def draw(number: int, files: tuple[Path, ...]) -> Sample | None:
     """Return the sample of a number, or None where it can't be described."""
     rng = np.random.default_rng([20261126, number])
     clean = _draw_picture(rng, files)
+    if number >= TEXTURED_FROM and rng.random() < _TEXTURED:
+        clean = draw_texture(clean, rng)
     family, kind = draw_kind(rng)
     made = kind(clean, rng)
     shown = to_working(made.pixels)
@@ -200,7 +204,7 @@ def training_files(folders: tuple[Path, ...]) -> tuple[Path, ...]:
 @click.command(help=__doc__.splitlines()[0])
 @click.argument("out", type=click.Path(path_type=Path))
 @click.argument("photos", type=click.Path(exists=True, file_okay=False, path_type=Path), nargs=-1, required=True)
-@click.option("--count", default=13_120, show_default=True, help="Those that the shipped weights were fitted to.")
+@click.option("--count", default=9560, show_default=True, help="Those that the shipped weights were fitted to.")
 @click.option("--jobs", default=2)
 def main(out: Path, photos: tuple[Path, ...], count: int, jobs: int) -> None:
     """Write the chunks that are not there yet."""

@@ -48,7 +48,7 @@ def test_camera_noise_is_measured_at_each_tone_and_scale(truth, iso):
     tone = truth.mean(axis=2)
     for level in (0.1, 0.2, 0.3):
         true = difference[:, np.abs(tone - level) < 0.03].std(axis=1)
-        assert np.allclose(model.at(np.array([level]))[:, 0], true, rtol=0.2), (iso, level)
+        assert np.allclose(model.at(np.array([level]))[:, 0], true, rtol=0.3), (iso, level)
     low, high = model.spectrum[0, 1, 1:3, 1:3].mean(), model.spectrum[0, 1, 5:, 5:].mean()
     assert low > 1.3 * high  # colour noise of a mosaic lies in the low frequencies
 

@@ -60,7 +60,7 @@ def test_proposals_follow_the_threshold_and_are_careful_in_doubt():
     usual = proposed()
     assert 65 < usual.luminance < 100
     assert proposed(visible=3.0).luminance < usual.luminance
-    unsure = proposed(doubt=0.4)
+    unsure = proposed(doubt=0.8)
     assert usual.luminance - 25 < unsure.luminance < usual.luminance and unsure.colour == usual.colour
     assert unsure.detail_return > usual.detail_return
     assert proposed(doubt=0.1) == usual

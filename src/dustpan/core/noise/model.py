@@ -15,7 +15,7 @@ TONES = np.linspace(0.0, 1.0, 17, dtype=np.float32)
 LEVELS = 5  # pyramid levels that a model describes: pixels of 1, 2, 4, 8 and 16 px
 NOTICEABLE = 2.4  # display values of luminance noise from which it is a finding, and cleaning worth its risk
 NOTICEABLE_COLOUR = 1.8  # the same of colour noise
-DOUBTFUL = 0.2  # part of a deviation from which a doubt is told, and proposals are careful
+DOUBTFUL = 0.4  # doubt from which it is told, and proposals are careful
 PAIRS = ((0, 1), (0, 2), (1, 2))  # of planes
 _TABLE_SIZE = 2049  # entries of the look-up table over tone
 _EVEN = np.full(len(TONES), 1 / len(TONES), np.float32)
@@ -42,7 +42,7 @@ class NoiseModel:
     spectrum : (5, 3, 8, 8) float32, deviation of each 8 x 8 DCT coefficient relative to `sigma` (mean square 1).
     presence : (17,) share of the picture at each tone, the weights of `luminance` and `colour`.
     flat_share : share of the measured blocks that were flat enough to be used, 0 to 1.
-    doubt : (2,), expected relative error of the deviations of luminance and of colour.
+    doubt : (2,), relative error that the deviations of luminance and of colour stay within nine times of ten.
     correlation : (5, 3), of the noise of the planes of each of `PAIRS`, at each level, -1 to 1.
     """
 

@@ -33,8 +33,8 @@ class Prediction(NamedTuple):
     power : (3, 3, 8, 8), of each coefficient at each level and plane; the first of each 8 x 8 is 0.
     over_tone : (3, 17), power of each plane at each of `TONES`, relative to its mean.
     correlation : (3, 3), of the planes at each level, for `PAIRS`.
-    doubt : (2, 2, 2), expected relative errors of the deviations. First axis: this prediction, the flattest blocks;
-        second: mean, shape over tone; third: luminance, colour.
+    doubt : (2, 2), relative error of the deviations that nine of ten stay within. First axis: mean, shape over tone;
+        second: luminance, colour.
     """
 
     power: np.ndarray
@@ -48,7 +48,7 @@ def predict_noise(description: np.ndarray) -> Prediction:
     weights = _weights()
     inputs = np.clip((description - weights["centre"]) / weights["spread"], -LIMIT, LIMIT)
     targets = run_layers(weights, "w", inputs) @ weights["basis"] + weights["mean"]
-    return prediction_of(targets, unit_of(description), np.exp(run_layers(weights, "d", inputs)).reshape(2, 2, 2))
+    return prediction_of(targets, unit_of(description), np.exp(run_layers(weights, "d", inputs)).reshape(2, 2))
 
 
 def prediction_of(targets: np.ndarray, unit: float = 0.0, doubt: np.ndarray | None = None) -> Prediction:
@@ -59,7 +59,7 @@ def prediction_of(targets: np.ndarray, unit: float = 0.0, doubt: np.ndarray | No
     targets : logarithms of the powers, relative to a unit, and of the power at each tone relative to the mean;
         correlations.
     unit : logarithm.
-    doubt : (2, 2, 2), none if left out.
+    doubt : (2, 2), none if left out.
     """
     logs = targets[:COEFFICIENTS].reshape(LEVELS, 3, 63) + unit
     power = np.zeros((LEVELS, 3, 64))
@@ -67,7 +67,7 @@ def prediction_of(targets: np.ndarray, unit: float = 0.0, doubt: np.ndarray | No
     over_tone = np.exp(targets[COEFFICIENTS:-CORRELATIONS].reshape(3, len(TONES)))
     correlation = np.clip(targets[-CORRELATIONS:], -_MOST_CORRELATED, _MOST_CORRELATED).reshape(LEVELS, len(PAIRS))
     return Prediction(
-        power.reshape(LEVELS, 3, 8, 8), over_tone, correlation, np.zeros((2, 2, 2)) if doubt is None else doubt
+        power.reshape(LEVELS, 3, 8, 8), over_tone, correlation, np.zeros((2, 2)) if doubt is None else doubt
     )
 
 

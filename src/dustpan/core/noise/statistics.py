@@ -11,6 +11,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from dustpan.core.noise.calm import calm_blocks
+from dustpan.core.noise.energies import BANDS as ENERGY_BANDS
 from dustpan.core.noise.energies import FINE_BANDS, QUANTILES, TonePowers, tone_powers
 from dustpan.core.noise.measured_blocks import (
     FREQUENCY,
@@ -75,6 +77,7 @@ def describe(levels: Sequence[LevelStatistics | None], compression: Compression 
     parts += [_tone_part(first, unit), _unrest_part(first, unit)]
     energies = [tone_powers(level.blocks) if level is not None else None for level in levels]
     parts += [_energy_part(found, unit) for found in energies] + [_energy_course(energies[0], unit)]
+    parts += [_calm_part(first, unit)]
     parts += [_coarse_part(level, unit) for level in levels[1:]]
     parts += [_correlation_part(level) for level in levels]
     parts += [_compression_part(compression, unit), np.array([unit])]
@@ -84,12 +87,6 @@ def describe(levels: Sequence[LevelStatistics | None], compression: Compression 
 def unit_of(description: np.ndarray) -> float:
     """Return the logarithm of the power that a description is relative to."""
     return float(description[-1])
-
-
-def highest_power(level: LevelStatistics) -> np.ndarray:
-    """Return (3, 8, 8), the highest power of the flattest blocks: of all together, or of any one tone."""
-    together = (level.blocks.coefficients[_flattest(level.blocks)] ** 2).mean(axis=0)
-    return np.maximum(together, level.tone_power[level.whole].max(axis=0))
 
 
 def flat_correlation(level: LevelStatistics) -> np.ndarray:
@@ -155,7 +152,7 @@ def _unrest_part(level: LevelStatistics, unit: float) -> np.ndarray:
 def _energy_part(found: TonePowers | None, unit: float) -> np.ndarray:
     """Return mean and lower quartile over tones of the power estimated by `energies`; zeros with too few blocks."""
     if found is None or not len(found.bins):
-        return np.zeros(2 * len(QUANTILES) * 3 * len(FINE_BANDS))
+        return np.zeros(2 * len(QUANTILES) * 3 * len(ENERGY_BANDS))
     logs = _log(found.power) - unit
     mean = np.average(logs, axis=0, weights=found.counts)
     return np.concatenate([mean.ravel(), np.quantile(logs, 0.25, axis=0).ravel()])
@@ -165,8 +162,18 @@ def _energy_course(found: TonePowers | None, unit: float) -> np.ndarray:
     """Return the power of each plane estimated from the middle quantile, at each tone (0 where there is none)."""
     power = np.zeros((len(TONES), 3))
     if found is not None:
-        power[found.bins] = _log(found.power[:, 1, :, 1:].mean(axis=2)) - unit
+        power[found.bins] = _log(found.power[:, 1, :, 3:].mean(axis=2)) - unit
     return power.ravel()
+
+
+def _calm_part(level: LevelStatistics, unit: float) -> np.ndarray:
+    """Return banded powers where colour is calm, over all tones and over those where it is most even; zeros without."""
+    calm = calm_blocks(level.blocks)
+    if not len(calm.tones):
+        return np.zeros(2 * 3 * len(FINE_BANDS) + 2)
+    parts = [np.average(_log(some.power), axis=0, weights=some.counts) - unit for some in (calm, calm.most_even())]
+    uneven = np.clip([calm.unevenness.mean(), calm.unevenness.min()], 0, 2)
+    return np.concatenate([*(part.ravel() for part in parts), uneven])
 
 
 def _coarse_part(level: LevelStatistics | None, unit: float) -> np.ndarray:

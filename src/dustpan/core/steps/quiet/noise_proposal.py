@@ -28,7 +28,7 @@ def propose_noise(survey: Survey) -> NoiseParams:
     luminance, _ = mean_deviations(field)
     doubted = doubt > DOUBTFUL
     sigma = field.sigma(TONES[None], CENTRE)[:, 0]
-    sigma = sigma * np.array([max(1 - doubt, 0.0) if doubted else 1.0, 1.0, 1.0])[:, None]
+    sigma = sigma * np.array([max(1 - doubt / 2, 0.0) if doubted else 1.0, 1.0, 1.0])[:, None]
     parts = np.round(100 * least_to_take(sigma, field.spectrum[0], _presence(survey), visible=survey.visible))
     fine, coarse = (field.sigma(TONES[None, 1:-1], CENTRE, level=level)[:, 0] for level in (0, 2))
     clumping = 4 * float(np.median(coarse / np.maximum(fine, 1e-9), axis=1).max())  # 1 for white noise
