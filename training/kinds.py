@@ -408,6 +408,22 @@ def draw_kind(rng: np.random.Generator) -> tuple[str, Kind]:
     return family, _stored_by_chance(_processed_by_chance(_draw_family(family, rng), rng), rng)
 
 
+def draw_rare_kind(rng: np.random.Generator) -> tuple[str, Kind]:
+    """Return a family and a kind of it that `draw_kind` seldom draws: enlarged, patterned, grey, rounded, by place."""
+    how = str(
+        rng.choice(["enlarged", "pattern", "grey", "rounded", "place", "speckle"], p=[0.3, 0.25, 0.15, 0.1, 0.1, 0.1])
+    )
+    if how in ("pattern", "place", "speckle"):
+        return how, _stored_by_chance(_draw_family(how, rng), rng)
+    family = str(rng.choice(["white", "camera", "planes", "grain"]))
+    kind = _draw_family(family, rng)
+    if how == "enlarged":
+        return family, _stored_by_chance(partial(resized, of=kind, factor=float(rng.uniform(1.2, 2.6))), rng)
+    if how == "grey":
+        return family, _stored_by_chance(partial(grey if rng.random() < 0.5 else one_channel, of=kind), rng)
+    return family, partial(rounded, of=kind, bits=int(rng.integers(4, 7)))
+
+
 def _processed_by_chance(kind: Kind, rng: np.random.Generator) -> Kind:
     if rng.random() < 0.4:
         kind = partial(_processed, of=kind)

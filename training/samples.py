@@ -1,6 +1,6 @@
 """Draw samples to learn from: descriptions of noisy pictures, and the noise that is truly in them.
 
-    python -m training.samples OUT PHOTOS... [--count 9560] [--jobs 2]
+    python -m training.samples OUT PHOTOS... [--count 15560] [--jobs 2]
 
 Every fifth photograph of a folder is held back. Samples are written in chunks; a chunk that is there is not drawn
 again, and each depends on its number alone, so that the work can be interrupted, and repeated.
@@ -34,12 +34,15 @@ from dustpan.core.noise.prior import TARGET_FLOOR
 from dustpan.core.picture.curve import is_clipped
 from dustpan.core.picture.working import to_working
 from training.camera import Pair
-from training.kinds import FAMILIES, bytes_of, draw_kind
+from training.kinds import FAMILIES, bytes_of, draw_kind, draw_rare_kind
+from training.pages import draw_page
 from training.textures import draw_texture
 
 CHUNK = 40  # samples
 _HELD_BACK = 5
 TEXTURED_FROM, _TEXTURED = 7280, 0.6  # number of the first sample, and share of those from it on, of drawn textures
+RARE_FROM = 9560  # number of the first sample of which more are of pages, and of kinds that are seldom drawn
+_PAGES, _STILL_TEXTURED, _RARE = 0.3, 0.25, 0.35  # shares of those from it on
 _LEVELS = 3
 
 
@@ -62,10 +65,9 @@ class Sample(NamedTuple):
 def draw(number: int, files: tuple[Path, ...]) -> Sample | None:
     """Return the sample of a number, or None where it can't be described."""
     rng = np.random.default_rng([20261126, number])
-    clean = _draw_picture(rng, files)
-    if number >= TEXTURED_FROM and rng.random() < _TEXTURED:
-        clean = draw_texture(clean, rng)
-    family, kind = draw_kind(rng)
+    clean = _draw_subject(number, rng, files)
+    rare = number >= RARE_FROM and rng.random() < _RARE
+    family, kind = draw_rare_kind(rng) if rare else draw_kind(rng)
     made = kind(clean, rng)
     shown = to_working(made.pixels)
     description = describe_picture([shown], made.compression if rng.random() < 0.75 else None)
@@ -75,6 +77,19 @@ def draw(number: int, files: tuple[Path, ...]) -> Sample | None:
     truth = made.truth if made.truth.shape[2] == 3 else np.repeat(made.truth, 3, axis=2)
     targets, deviation = true_noise((before, truth))
     return Sample(description, targets, np.array([FAMILIES.index(family), made.compression is not None, deviation]))
+
+
+def _draw_subject(number: int, rng: np.random.Generator, files: tuple[Path, ...]) -> np.ndarray:
+    """Return a clean picture: each later run of numbers holds more of what the earlier ones are poor in."""
+    picture = _draw_picture(rng, files)
+    if number >= RARE_FROM:
+        chance = rng.random()
+        if chance < _PAGES:
+            return draw_page(picture, rng)
+        return draw_texture(picture, rng) if chance < _PAGES + _STILL_TEXTURED else picture
+    if number >= TEXTURED_FROM and rng.random() < _TEXTURED:
+        return draw_texture(picture, rng)
+    return picture
 
 
 @cache
@@ -204,7 +219,7 @@ def training_files(folders: tuple[Path, ...]) -> tuple[Path, ...]:
 @click.command(help=__doc__.splitlines()[0])
 @click.argument("out", type=click.Path(path_type=Path))
 @click.argument("photos", type=click.Path(exists=True, file_okay=False, path_type=Path), nargs=-1, required=True)
-@click.option("--count", default=9560, show_default=True, help="Those that the shipped weights were fitted to.")
+@click.option("--count", default=15560, show_default=True, help="Those that the shipped weights were fitted to.")
 @click.option("--jobs", default=2)
 def main(out: Path, photos: tuple[Path, ...], count: int, jobs: int) -> None:
     """Write the chunks that are not there yet."""

@@ -530,3 +530,24 @@ def test_a_full_standard_output_is_told(tmp_path):
     with open("/dev/full", "w") as full:
         done = subprocess.run([sys.executable, "-c", code], stdout=full, stderr=subprocess.PIPE, text=True, check=False)
     assert done.returncode == 1 and "standard output" in done.stderr and "Traceback" not in done.stderr
+
+
+def test_noise_is_measured_in_bare_places_and_the_remedy_holds_them(dustpan, picture, tmp_path):
+    path, _ = picture
+    at = "12,16,92,80"
+    figures = [json.loads(dustpan("measure", path, *more, "--json")[1])["noise"] for more in ((), ("--bare", at))]
+    assert figures[0]["curve"] != figures[1]["curve"]
+    first, again, other = (tmp_path / name for name in ("first.png", "again.png", "other.png"))
+    status, printed, _ = dustpan("process", path, "--out", first, "--auto", "--bare", at, "--json")
+    used = json.loads(printed)["outputs"][0]["remedy"]
+    assert status == 0 and len(next(s for s in used["steps"] if s["kind"] == "noise")["params"]["bare"]) == 1
+    remedy = tmp_path / "used.json"
+    remedy.write_text(json.dumps(used))
+    assert dustpan("process", path, "--out", again, "--remedy", remedy)[0] == 0
+    assert again.read_bytes() == first.read_bytes()
+    remedy.write_text(json.dumps(used | {"made_on": {"picture": "another"}}))  # places stay where they were marked
+    assert dustpan("process", path, "--out", other, "--remedy", remedy)[0] == 0
+    assert other.read_bytes() != first.read_bytes()
+    for wrong, said in (("1,2,3", "rectangle"), ("0,0,9000,40", "reaches out"), ("0,0,9,9", "too small")):
+        status, _, told = dustpan("measure", path, "--bare", wrong)
+        assert status and said in told

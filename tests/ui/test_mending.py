@@ -5,10 +5,11 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QFileDialog, QLabel
+from PyQt6.QtWidgets import QFileDialog, QLabel, QPushButton
 from tests.ui.steer import settle
 
 from dustpan.core.picture.source import Metadata
+from dustpan.core.steps.finding import Finding
 from dustpan.files.profiles import profile_path
 from dustpan.files.save import FORMATS, save_picture
 from dustpan.simulate.camera import Settings
@@ -93,3 +94,42 @@ def test_hot_pixels_are_learned_from_dark_frames(window, qtbot, tmp_path, monkey
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *args: ([str(path.with_name("plain.png"))], ""))
     window.actions_by_name["learn"].trigger()
     qtbot.waitUntil(lambda: "which camera" in window.message.text.text(), timeout=20000)
+
+
+def test_a_bare_place_is_dragged_on_the_picture_and_the_noise_measured_there(window, qtbot, specked):
+    opened(window, qtbot, specked)
+    window.session.add_step("noise")
+    settle(window, qtbot)
+    words = {button.text(): button for button in window.controls.fields["bare"].findChildren(QPushButton)}
+    corner, zoom = window.canvas.picture_rect().topLeft(), window.canvas.zoom
+    ends = [corner + QPoint(round(x * zoom), round(y * zoom)) for x, y in ((170, 110), (270, 190))]
+
+    def drag_place(there):
+        words["mark"].click()
+        qtbot.mousePress(window.canvas, Qt.MouseButton.LeftButton, pos=ends[0])
+        qtbot.mouseMove(window.canvas, there)
+        qtbot.mouseRelease(window.canvas, Qt.MouseButton.LeftButton, pos=there)
+
+    drag_place(ends[0] + QPoint(6, 6))
+    assert not window.session.step.params.bare and "16 px" in window.message.text.text()
+    with qtbot.waitSignal(window.session.pointed):
+        drag_place(ends[1])
+    settle(window, qtbot)
+    assert window.session.step.params.bare[0] == pytest.approx((170 / 384, 110 / 256, 270 / 384, 190 / 256), abs=0.02)
+    assert window.session.step.params.auto and window.session.engine.bare == window.session.step.params.bare
+    assert window.controls.fields["over_tone"].before is not None
+    click(window, qtbot, 220, 150, Qt.MouseButton.RightButton)
+    assert not window.session.step.params.bare and not window.session.engine.bare
+    window.actions_by_name["undo"].trigger()
+    words["clear"].click()
+    settle(window, qtbot)
+    assert not window.session.step.params.bare and window.controls.fields["over_tone"].before is None
+
+
+def test_a_doubtful_finding_asks_for_a_bare_place(window, qtbot, specked):
+    opened(window, qtbot, specked)
+    window.findings.faults = [Finding("noise", "noise about 9 levels", 9.0, "noise", unsure=True)]
+    window.findings.refresh()
+    chip = window.findings._chips[0]
+    chip.show_bare.click()
+    assert window.session.step.kind == "noise" and "Drag a rectangle" in window.message.text.text()

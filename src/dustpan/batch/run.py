@@ -16,14 +16,15 @@ from dustpan.core.document.kinds import describe_kind
 from dustpan.core.document.remedy import Remedy, remedy_to_json, unmet_wishes
 from dustpan.core.document.route import Route
 from dustpan.core.document.viewing import Viewing
-from dustpan.core.errors import Cancelled, DustpanError
+from dustpan.core.errors import Cancelled, DustpanError, RemedyError
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.judge.report import judge
 from dustpan.core.judge.spots import choose_patches
+from dustpan.core.noise.bare import areas_of
 from dustpan.core.noise.fixed import fixed_noise
-from dustpan.core.picture.region import Size
+from dustpan.core.picture.region import Region, Size
 from dustpan.core.picture.source import Source
-from dustpan.core.render.engine import Engine
+from dustpan.core.render.engine import Engine, bare_places
 from dustpan.core.render.finishing import Finish
 from dustpan.core.render.output import Progress, no_progress
 from dustpan.core.render.plan import Plan
@@ -51,6 +52,8 @@ class Order:
     size : width and height that outputs are reduced to fit within; else what the remedy wishes.
     viewing : what their last sharpening is for; else what the remedy wishes.
     lift : whether a proposed route may lift dark pictures.
+    bare : places that are known to be empty, in px of every picture, where the noise is measured; else those that the
+        remedy names.
     """
 
     remedy: Remedy | None
@@ -62,6 +65,7 @@ class Order:
     size: Size | None = None
     viewing: Viewing | None = None
     lift: bool = False
+    bare: tuple[Region, ...] = ()
 
     @property
     def finish(self) -> Finish:
@@ -208,8 +212,10 @@ def clean_one(
     source = read_picture(picture)
     fmt = FORMATS[order.format] if order.format else format_for(target, source.pixels.dtype)
     noise = fixed_noise(order.remedy) if order.remedy else None
-    engine = Engine(source, stores=stores or Stores.of(_BUDGET), noise=noise, pool=pool, visible=order.may_stay)
-    route = order.remedy.route if order.remedy else propose_route(engine, lift=order.lift, check=token.check)
+    bare, stores = areas_of(order.bare, source), stores or Stores.of(_BUDGET)
+    engine = Engine(source, stores=stores, noise=noise, pool=pool, visible=order.may_stay, bare=bare)
+    route = _route_for(engine, order, token)
+    engine.bare = bare_places(route)  # its remedy says all that makes these bytes
     plan = engine.plan(Document(route), check=token.check)
     harm = [] if fmt.raw else judge_harm(engine, plan, token)
     unwritten = export_picture(
@@ -239,6 +245,22 @@ def clean_one(
         "remedy": remedy_to_json(used_remedy(order, engine, plan, route, fmt)),
         "harm": harm,
     }
+
+
+def _route_for(engine: Engine, order: Order, token: Token) -> Route:
+    """Return the route of the remedy, or a proposed one; the bare places asked for stand in its noise steps."""
+    if order.remedy is None:
+        return propose_route(engine, lift=order.lift, check=token.check)
+    route = order.remedy.route_for(engine.source.key)
+    if not order.bare:
+        return route
+    own = [step for step in route if "bare" in step.params.described()]
+    if not own:
+        raise RemedyError("--bare", ["the remedy has no noise step that measures in bare places"])
+    for step in own:
+        values = step.params.to_json() | {"bare": engine.bare}
+        route = route.with_step(replace(step, params=step.params.from_json(values, where="--bare")))
+    return route
 
 
 def _steps_used(plan: Plan, fmt: Format) -> list[str]:
@@ -277,12 +299,13 @@ def used_remedy(order: Order, engine: Engine, plan: Plan, route: Route, fmt: For
         "source_kind": fmt.name if source.mosaic is None else "dng",
         "resolved": resolved,
         "visible": engine.visible,
+        "picture": source.key,
     }
     if given is None:
         camera, iso = source.metadata.camera, source.metadata.iso
         return Remedy(route, name=source.name, camera=camera, iso=iso, made_on=made_on, output=output)
     kept = given.made_on if given.scaling == "fixed" else made_on
-    return replace(given, made_on={**kept, "resolved": resolved, "visible": engine.visible}, output=output)
+    return replace(given, route=route, made_on={**kept, "resolved": resolved, "visible": engine.visible}, output=output)
 
 
 def _left_out(route: Route, source: Source) -> list[str]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import click
@@ -9,10 +10,12 @@ from rich.console import Console
 from rich.table import Table
 
 from dustpan.cli.inputs import pictures_of, shown
-from dustpan.cli.report import print_json, quiet_output, say
+from dustpan.cli.report import BARE, print_json, quiet_output, say
 from dustpan.core.errors import DustpanError
 from dustpan.core.judge.measure import compare_pictures, measure_picture
+from dustpan.core.noise.bare import areas_of
 from dustpan.core.noise.model import DOUBTFUL
+from dustpan.core.picture.region import Region
 from dustpan.core.render.engine import Engine
 from dustpan.core.work.pool import Pool
 from dustpan.files import read_picture
@@ -23,14 +26,15 @@ _NOTICED = 0.5  # levels, from which a doubt is told
 @click.command()
 @click.argument("pictures", metavar="IN …", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option("--reference", type=click.Path(path_type=Path), help="A clean or earlier picture of the same size.")
+@BARE
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
-def measure(pictures, reference, as_json):
+def measure(pictures, reference, bare, as_json):
     """Measure pictures: noise, faults, sharpness. Example: dustpan measure night.jpg --reference clean.png --json"""
     pool, measured, failed = Pool(), [], []
     with pictures_of(pictures) as files, quiet_output():
         for file in files:
             try:
-                measured.append({"source": shown(file), **_measure(file, reference, pool)})
+                measured.append({"source": shown(file), **_measure(file, reference, bare, pool)})
             except DustpanError as fault:
                 failed.append({"source": shown(file), "error": shown(fault)})
                 say(f"dustpan: {shown(fault)}")
@@ -45,8 +49,9 @@ def measure(pictures, reference, as_json):
     click.get_current_context().exit(1 if failed else 0)
 
 
-def _measure(picture: Path, reference: Path | None, pool: Pool) -> dict:
-    engine = Engine(read_picture(picture), pool=pool)
+def _measure(picture: Path, reference: Path | None, bare: Sequence[Region], pool: Pool) -> dict:
+    source = read_picture(picture)
+    engine = Engine(source, pool=pool, bare=areas_of(bare, source))
     figures = measure_picture(engine)
     if reference is not None:
         figures |= compare_pictures(engine, Engine(read_picture(reference), pool=pool))

@@ -12,7 +12,7 @@ from rich.progress import Progress
 from dustpan.batch.run import Order, Tally, run_batch
 from dustpan.batch.targets import WRITABLE, refusals, targets_in
 from dustpan.cli.inputs import pictures_of, shown
-from dustpan.cli.report import Size, console, print_json, quiet_output, say
+from dustpan.cli.report import BARE, Size, console, print_json, quiet_output, say
 from dustpan.core.document.remedy import VISIBLE
 from dustpan.core.document.viewing import USUAL
 from dustpan.core.errors import RemedyError, SaveError
@@ -35,6 +35,7 @@ from dustpan.files.save import DEFAULT_QUALITY, FORMATS
     " what the remedy was made with, else 1.",
 )
 @click.option("--lift", is_flag=True, help="With --auto: brighten pictures whose lights are dark.")
+@BARE
 @click.option(
     "--format",
     "format_name",
@@ -52,7 +53,7 @@ from dustpan.files.save import DEFAULT_QUALITY, FORMATS
 @click.option("--overwrite", is_flag=True, help="Replace files of the same name; never a source.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 def process(
-    pictures, out_name, remedy, auto, visible, lift, format_name, quality, size, viewing, jobs, overwrite, as_json
+    pictures, out_name, remedy, auto, visible, lift, bare, format_name, quality, size, viewing, jobs, overwrite, as_json
 ):
     """Clean pictures. Example: dustpan process a.jpg b.jpg --out cleaned/ --auto"""
     if (remedy is None) == (not auto):
@@ -72,7 +73,9 @@ def process(
                 say(f"dustpan: {fault}")
             else:
                 looked_at = USUAL[viewing] if viewing else None
-                order = Order(given, format_name, quality, overwrite, tuple(files), visible, size, looked_at, lift)
+                order = Order(
+                    given, format_name, quality, overwrite, tuple(files), visible, size, looked_at, lift, bare
+                )
                 targets = targets_in(files, out, format_name) if into_folder else {files[0]: out}
                 tally = _run(targets, order, jobs or os.cpu_count() or 1)
         if as_json:

@@ -54,6 +54,29 @@ def quiet_output() -> Iterator[None]:
         os.close(kept)
 
 
+class Place(click.ParamType):
+    """A rectangle in pixels, written as 40,60,200,180: left, top, right, bottom."""
+
+    name = "X0,Y0,X1,Y1"
+
+    def convert(self, value, param, ctx):
+        """Return (x0, y0, x1, y1)."""
+        if isinstance(value, tuple):
+            return value
+        sides = [side.strip() for side in value.split(",")]
+        if len(sides) != 4 or not all(side.isascii() and side.isdigit() and len(side) <= 6 for side in sides):
+            self.fail(f"'{value}' is not a rectangle in pixels, such as 40,60,200,180", param, ctx)
+        return tuple(int(side) for side in sides)
+
+
+BARE = click.option(
+    "--bare",
+    multiple=True,
+    type=Place(),
+    help="A place known to be empty, in pixels; the noise is measured there. May be given several times.",
+)
+
+
 class Size(click.ParamType):
     """A size in pixels, written as 1200x800."""
 

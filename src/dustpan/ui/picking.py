@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPoint, QRect
 
+from dustpan.core.noise.bare import LEAST_SIDE
+from dustpan.core.picture.region import extent_of
 from dustpan.core.where import part_kinds
 from dustpan.ui.picture.canvas import Canvas
 from dustpan.ui.route.controls import Controls
@@ -13,7 +15,7 @@ _PATCH = 512  # px, largest side of a patch that a range is taken from
 
 
 class Picking:
-    """Hand colours of the picture to the parameters and parts that take them."""
+    """Hand colours and areas of the picture to the parameters and parts that take them."""
 
     def __init__(self, session: Session, canvas: Canvas, controls: Controls):
         self.session, self.canvas, self.controls = session, canvas, controls
@@ -28,6 +30,37 @@ class Picking:
                 self.controls.take_colour(key, engine.base.read((x, y, x + 1, y + 1))[0, 0])
 
         self.canvas.ask_point(take)
+
+    def area(self, key: str) -> None:
+        """Ask for a patch of the picture, and add it to the areas that a parameter of the chosen step lists."""
+        session, step = self.session, self.session.step
+        if session.engine is None or step is None:
+            return
+        size = session.engine.base.size
+
+        def take(patch: QRect) -> None:
+            if session.step is None or session.step.id != step.id:
+                return
+            if min(patch.width(), patch.height()) < LEAST_SIDE:
+                session.told.emit(f"A bare place is at least {LEAST_SIDE} px wide and high.", False)
+                return
+            x0, y0 = patch.left(), patch.top()
+            area = extent_of((x0, y0, x0 + patch.width(), y0 + patch.height()), size)
+            changed = session.with_value(session.step, key, (*getattr(session.step.params, key), area))
+            session.change_step(changed, f"{step.title}: mark a bare place")
+
+        self.canvas.ask_patch(take)
+        session.told.emit("Drag a rectangle over a place that you know to be empty: sky, a wall, a shadow.", False)
+
+    def bare_place(self, kind: str) -> None:
+        """Ask for a bare place for the first step of a kind, which is added as proposed when the route has none."""
+        session = self.session
+        step = session.route.first_of(kind)
+        if step is None:
+            session.add_step(kind)
+        else:
+            session.choose(step.id)
+        self.area("bare")
 
     def range(self) -> None:
         """Ask for a patch of the picture, and let the part at hand take its range from it."""

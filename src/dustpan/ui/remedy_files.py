@@ -49,7 +49,7 @@ class RemedyFiles(QObject):
             name=path.stem,
             camera=engine.source.metadata.camera,
             iso=engine.source.metadata.iso,
-            made_on={"noise": engine.noise.to_json()},
+            made_on={"noise": engine.noise.to_json(), "picture": engine.source.key},
         )
         try:
             save_remedy(path, remedy, overwrite=True)  # the file dialog has asked
@@ -87,10 +87,11 @@ class RemedyFiles(QObject):
 
     def take(self, remedy: Remedy, name: str) -> None:
         """Take the route of a remedy for the open picture."""
-        if self.session.engine is None:
+        engine = self.session.engine
+        if engine is None:
             self.message.tell("Open a picture first.", False)
             return
-        self.session.apply(remedy.route, f"Apply {remedy.name or name}")
+        self.session.apply(remedy.route_for(engine.source.key), f"Apply {remedy.name or name}")
         said = unmet_wishes(remedy)
         if fixed_noise(remedy) is not None:
             said.append("The noise measured in this picture is used, not the remedy's own.")

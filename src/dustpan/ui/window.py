@@ -286,6 +286,8 @@ class Window(QMainWindow):
         self.compare.changed.connect(self._compare_anew)
         self.controls.peeked.connect(self.compare.peek)
         self.controls.picked.connect(self.picking.colour)
+        self.controls.marking.connect(self.picking.area)
+        self.findings.pointed.connect(self.picking.bare_place)
         panel = self.controls.where_panel
         panel.picked.connect(self.picking.range)
         panel.saved.connect(self.mask_files.ask_save)

@@ -10,9 +10,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dustpan.core.document.forms import PICTURE, POINTS, SEEDS, STROKES, TEXT, Embedded, Stroke
+from dustpan.core.document.copying import read_text, write_steps
+from dustpan.core.document.forms import AREAS, PICTURE, POINTS, SEEDS, STROKES, TEXT, Embedded, Stroke
 from dustpan.core.document.params import Params, param
+from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
+from dustpan.core.document.route import Route, new_step
 from dustpan.core.errors import RemedyError
+from dustpan.core.steps.quiet.noise_params import NoiseParams
 
 PNG = b"\x89PNG\r\n\x1a\n" + bytes(20)
 PLACE = st.floats(0, 1)
@@ -72,6 +76,9 @@ WRONG = {
     "a number for places": (POINTS, 3),
     "a place past the picture": (POINTS, [[0.5, 1.5]]),
     "a switch for a place": (POINTS, [[True, 0.5]]),
+    "an area without width": (AREAS, [[0.5, 0.1, 0.5, 0.9]]),
+    "an area of three sides": (AREAS, [[0.1, 0.1, 0.5]]),
+    "an area past the picture": (AREAS, [[0.1, 0.1, 1.5, 0.4]]),
     "a stroke that is a word": (STROKES, ["line"]),
     "an unknown entry": (STROKES, [{"points": [[0, 0]], "colour": "red"}]),
     "a stroke far outside": (STROKES, [{"points": [[7, 0]]}]),
@@ -96,6 +103,16 @@ class Painted(Params):
 
     strokes: tuple[Stroke, ...] = param("Strokes", (), "Painted.", form=STROKES)
     amount: float = param("Amount", 0.5, "How much.", low=0.0, high=1.0)
+
+
+def test_places_of_one_picture_are_not_carried_to_others():
+    params = NoiseParams(luminance=40.0, bare=((0.1, 0.2, 0.3, 0.4),))
+    route = Route((new_step("noise", "noise", params),))
+    remedy = Remedy(route, made_on={"picture": "one"})
+    read = read_remedy(write_remedy(remedy), where="here")
+    assert read.route_for("one") == route and Remedy(route).route_for("two") == route
+    assert read.route_for("two").steps[0].params == NoiseParams(luminance=40.0)
+    assert read_text(write_steps(*route)).steps[0].params == NoiseParams(luminance=40.0)
 
 
 def test_settings_with_forms_are_checked_with_all_others():

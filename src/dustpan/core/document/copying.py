@@ -33,8 +33,8 @@ def write_value(kind: str, param: str, value: Any) -> str:
 
 
 def write_steps(*steps: Step, wheres: tuple[tuple[str, Where], ...] = ()) -> str:
-    """Return steps, with the kept Wheres that they use, as the text of a remedy."""
-    return write_remedy(Remedy(Route(steps, wheres)))
+    """Return steps, with the kept Wheres that they use, as the text of a remedy for any picture."""
+    return write_remedy(Remedy(Route(steps, wheres).carried()))
 
 
 def read_text(text: str) -> Value | Route:

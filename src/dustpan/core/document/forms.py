@@ -1,4 +1,4 @@
-"""Forms of parameters that are neither numbers nor choices: places, strokes, seeds, text, small pictures.
+"""Forms of parameters that are neither numbers nor choices: places, areas, strokes, seeds, text, small pictures.
 
 A form says what is wrong with a plain value, turns it into a frozen one, and back.
 """
@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-MAX_STROKES, MAX_POINTS, MAX_SEEDS = 5000, 20_000, 500
+MAX_STROKES, MAX_POINTS, MAX_SEEDS, MAX_AREAS = 5000, 20_000, 500, 100
 MAX_PICTURE = 16 << 20  # bytes of an embedded picture
 MODES = ("add", "erase")
 _PNG = b"\x89PNG\r\n\x1a\n"
@@ -57,6 +57,25 @@ class _Points(Form):
 
     def plain(self, value):
         return [list(pair) for pair in value]
+
+
+class _Areas(Form):
+    """Rectangles: left, top, right and bottom in parts of the picture's width and height."""
+
+    def fault(self, value):
+        listed = isinstance(value, list | tuple) and len(value) <= MAX_AREAS
+        sound = listed and all(self._is_area(item) for item in value)
+        return None if sound else f"expected a list of at most {MAX_AREAS} areas [left, top, right, bottom], 0 to 1"
+
+    def _is_area(self, item: Any) -> bool:
+        four = isinstance(item, list | tuple) and len(item) == 4 and all(_in_picture(side) for side in item)
+        return four and item[0] < item[2] and item[1] < item[3]
+
+    def tidy(self, value):
+        return tuple(tuple(float(side) for side in area) for area in value)
+
+    def plain(self, value):
+        return [list(area) for area in value]
 
 
 @dataclass(frozen=True, eq=False)
@@ -234,4 +253,5 @@ class _Picture(Form):
 
 #: No picture at all.
 NOTHING = Embedded()
-POINTS, STROKES, SEEDS, TEXT, PICTURE = _Points(), _Strokes(), _Seeds(), _Text(), _Picture()
+POINTS, AREAS, STROKES, SEEDS = _Points(), _Areas(), _Strokes(), _Seeds()
+TEXT, PICTURE = _Text(), _Picture()

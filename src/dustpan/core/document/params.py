@@ -34,6 +34,7 @@ class Param:
     narrow : whether its control shares a row with its narrow neighbours.
     picked : whether it can be taken from a pixel of the picture: see `StepKind.pick`.
     apart : whether `auto` neither proposes it nor ends when it is changed.
+    own : whether a value belongs to one picture, so that it is not carried to others.
     only : what a picture must have for it to do anything: "features" or empty.
     """
 
@@ -52,6 +53,7 @@ class Param:
     narrow: bool = False
     picked: bool = False
     apart: bool = False
+    own: bool = False
     only: str = ""
 
     @property
@@ -112,6 +114,11 @@ class Params:
     def refers_to(self) -> str | None:
         """Name of the kept Where that these settings refer to; None for settings that stand for themselves."""
         return None
+
+    def carried(self) -> Params:
+        """Return what of these settings suits other pictures too: without places that belong to one."""
+        own = {key: described.default for key, described in self.described().items() if described.own}
+        return dataclasses.replace(self, **own) if own else self
 
     @classmethod
     def described(cls) -> dict[str, Param]:

@@ -50,7 +50,10 @@ _HEAD = {
     "output": checks.OBJECT,
     "extra": checks.OBJECT,
 }
-_MADE_ON = {"visible": checks.number(*VISIBLE)}  # of its other facts the noise model is checked where it is used
+_MADE_ON = {
+    "visible": checks.number(*VISIBLE),
+    "picture": checks.TEXT,
+}  # of its other facts the noise model is checked where it is used
 _OUTPUT = {
     "size": Rule(lambda value: value is None or _is_size(value), "WxH or two whole numbers from 8 to 100000"),
     "viewing": Rule(
@@ -93,7 +96,8 @@ class Remedy:
     route : the steps.
     name, note : the user's own words.
     camera, iso : of the picture it was made on.
-    made_on : facts of that picture; `noise` holds its noise model as plain lists, `visible` what proposals might leave.
+    made_on : facts of that picture; `noise` holds its noise model as plain lists, `visible` what proposals might leave,
+        `picture` its key.
     scaling : "measured" follows the noise of each picture, "fixed" uses the noise of `made_on`.
     output : wishes for the size of the output and its viewing.
     extra : entries that are kept untouched.
@@ -117,6 +121,10 @@ class Remedy:
             return None
         width, height = size.lower().split("x") if isinstance(size, str) else size
         return int(width), int(height)
+
+    def route_for(self, key: str) -> Route:
+        """Return the route for a picture by its key: places stay on the picture that they were marked on."""
+        return self.route if self.made_on.get("picture", key) == key else self.route.carried()
 
     @property
     def viewing(self) -> Viewing | None:

@@ -202,6 +202,10 @@ class Route:
         """Return the route with a new step at that index."""
         return self.of((*self.steps[:index], step, *self.steps[index:]))
 
+    def carried(self) -> Route:
+        """Return the route as it suits other pictures: without places that belong to one."""
+        return self.of(tuple(replace(step, params=step.params.carried()) for step in self.steps))
+
     def before(self, step_id: str | None) -> Route:
         """Return the steps before one, or the whole route when it is not there."""
         return self if self.find(step_id) is None else self.of(self.steps[: self.index(step_id or "")])

@@ -28,8 +28,8 @@ def _largest_part(crop: np.ndarray) -> np.ndarray:
     rows, columns = scipy.ndimage.find_objects(labels)[int(np.argmax(sizes))]
     if min(rows.stop - rows.start, columns.stop - columns.start) < _LEAST:
         return crop
-    inner = (slice(CELL * side.start, CELL * side.stop) for side in (rows, columns))
-    return np.ascontiguousarray(crop[tuple(inner)])
+    inner = tuple(slice(CELL * side.start, CELL * side.stop) for side in (rows, columns))
+    return np.ascontiguousarray(crop[inner])
 
 
 def _blank_cells(crop: np.ndarray) -> np.ndarray:
@@ -37,6 +37,6 @@ def _blank_cells(crop: np.ndarray) -> np.ndarray:
     same = np.zeros(crop.shape[:2], np.float32)
     same[:, 1:] = (crop[:, 1:] == crop[:, :-1]).all(axis=2)
     same[1:] = np.maximum(same[1:], (crop[1:] == crop[:-1]).all(axis=2))
-    rows, columns = (side // CELL for side in same.shape)
+    rows, columns = crop.shape[0] // CELL, crop.shape[1] // CELL
     cells = same[: rows * CELL, : columns * CELL].reshape(rows, CELL, columns, CELL)
     return cells.mean(axis=(1, 3)) > _EQUAL

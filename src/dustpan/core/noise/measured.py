@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 
+from dustpan.core.noise.bare import bare_regions, measure_bare
 from dustpan.core.noise.measure import estimate_noise
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.noise.mosaic import estimate_mosaic_noise
 from dustpan.core.picture.base import Base
+from dustpan.core.picture.region import Extent
 from dustpan.core.picture.source import Compression
 from dustpan.core.work.pool import Pool
 from dustpan.core.work.sharing import map_shared
@@ -34,6 +36,11 @@ class MeasuredNoise:
         return cls(lambda: model)
 
     @property
+    def at_hand(self) -> NoiseModel | None:
+        """The model, or None when it was not measured yet."""
+        return self._model
+
+    @property
     def model(self) -> NoiseModel:
         """The model, measured now if it was not yet."""
         with self._lock:
@@ -49,3 +56,17 @@ def measure_base(base: Base, compression: Compression | None = None, *, pool: Po
     if base.mosaic is not None:
         return estimate_mosaic_noise(crops, base.mosaic.period)
     return estimate_noise(crops, compression, each=partial(map_shared, pool=pool))
+
+
+def measure_base_in(
+    bare: Sequence[Extent], base: Base, model: NoiseModel, compression: Compression | None = None
+) -> NoiseModel:
+    """Return the noise measured in places of a base that are known to be empty.
+
+    Parameters
+    ----------
+    model : measured on all of the base. That of a mosaic is returned: places are measured when it is developed.
+    """
+    if base.mosaic is not None:
+        return model
+    return measure_bare(model, [base.read(region) for region in bare_regions(bare, base.size)], compression)

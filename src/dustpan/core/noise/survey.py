@@ -17,7 +17,7 @@ import numpy as np
 from dustpan.core.document.params import Params
 from dustpan.core.noise.fields import NoiseField
 from dustpan.core.noise.model import NoiseModel
-from dustpan.core.picture.region import Region, Size
+from dustpan.core.picture.region import Extent, Region, Size
 from dustpan.core.picture.source import Mosaic, Source
 
 #: (x, y) of pixels of the full picture.
@@ -74,6 +74,7 @@ class Survey:
     level : the overview is the picture reduced by 2 ** level.
     looks : see `Looks`.
     visible : noise that may stay, in units of what can just be seen: see `visibility`.
+    bare : places that the user knows to be empty, where the noise was measured.
     lift : whether proposals may change the light of the picture.
     """
 
@@ -85,6 +86,7 @@ class Survey:
     level: int
     looks: Looks
     visible: float = 1.0
+    bare: tuple[Extent, ...] = ()
     lift: bool = False
 
     @cached_property

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
 from typing import Any, NamedTuple
@@ -14,11 +14,11 @@ from dustpan.core.document.params import Params
 from dustpan.core.document.route import Part, Route, Step, new_step
 from dustpan.core.errors import RemedyError
 from dustpan.core.noise.fields import EvenField, NoiseField
-from dustpan.core.noise.measured import MeasuredNoise, measure_base
+from dustpan.core.noise.measured import MeasuredNoise, measure_base, measure_base_in
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.noise.survey import Points, Survey
 from dustpan.core.picture.base import Base, WholeBase
-from dustpan.core.picture.region import Region
+from dustpan.core.picture.region import Extent, Region
 from dustpan.core.picture.source import Source
 from dustpan.core.render.bases import make_base
 from dustpan.core.render.plan import Plan, Prepared, digest
@@ -57,6 +57,7 @@ class Engine(Renderer):
     noise : a model to use instead of measuring.
     pool : threads that help when a whole picture is needed at once.
     visible : noise that proposals may leave, in units of what can just be seen: see `noise.visibility`.
+    bare : places that are known to be empty, where the noise is measured for routes that name none.
     """
 
     def __init__(
@@ -67,22 +68,33 @@ class Engine(Renderer):
         noise: NoiseModel | None = None,
         pool: Pool | None = None,
         visible: float = 1.0,
+        bare: tuple[Extent, ...] = (),
     ):
         super().__init__(stores or Stores.of(_BUDGET))
-        self.source, self.pool, self.visible = source, pool, visible
+        self.source, self.pool, self.visible, self.bare = source, pool, visible, bare
         self._fixed_noise = None if noise is None else MeasuredNoise.known(noise)
         facts = source.metadata.camera, source.metadata.iso, source.metadata.exposure
         fixed = None if noise is None else noise.key
         known = None if source.known is None else source.known.tobytes()
         key = digest(source.key, facts, fixed, known)
         self.base = WholeBase.of(source, key, pool=pool)
-        noise_of_base = self._fixed_noise or self._measured(self.base)
-        self._start = Plan(self.base, noise_of_base, features=source.features, known=source.known)
+        noise_of_base = self._fixed_noise or self._measured(self.base, ())
+        self._unmended = Plan(self.base, noise_of_base, features=source.features, known=source.known)
 
     @property
     def noise(self) -> NoiseModel:
         """The noise of the source."""
-        return self._start.noise
+        return self._start(self.bare).noise
+
+    def told_before(self, plan: Plan) -> NoiseModel | None:
+        """Return the noise of the whole picture, where a plan measures it in bare places; None elsewhere."""
+        return self._unmended.base_noise.at_hand if plan.bare and plan.base.mosaic is None else None
+
+    def _start(self, bare: tuple[Extent, ...]) -> Plan:
+        """Return the plan of the picture as it came, its noise measured in bare places where there are any."""
+        if not bare or self._fixed_noise is not None:
+            return self._unmended
+        return replace(self._unmended, base_noise=self._measured(self.base, bare), bare=bare)
 
     # -- planning ---------------------------------------------------------------------------------------------
 
@@ -100,7 +112,7 @@ class Engine(Renderer):
         """
         route = document.route
         steps = [replace(step, where=route.resolved(step.where)) for step in self._working_steps(route)]
-        plan = replace(self._start, outline=outline)
+        plan = replace(self._start(bare_places(route) or self.bare), outline=outline)
         if self.source.mosaic is not None:
             developed = 1 + next(index for index, step in enumerate(steps) if step.develops)
             plan, steps = self._mend(plan, steps[:developed], check), steps[developed:]
@@ -115,7 +127,7 @@ class Engine(Renderer):
 
     def plan_mosaic(self, route: Route, *, check: Check = no_check) -> Plan:
         """Return the plan of steps that work on a sensor's mosaic, before its development."""
-        plan = self._start
+        plan = self._start(bare_places(route) or self.bare)
         for step in route:
             plan = self._extend(plan, step, None, check)
         return plan
@@ -124,7 +136,7 @@ class Engine(Renderer):
         """Return the plan of the steps before one of a plan's, whether Base holds it or not."""
         mended = [other.step.id for other in plan.mended]
         if prepared.step.id in mended:
-            return replace(self._start, prepared=plan.mended[: mended.index(prepared.step.id)])
+            return replace(self._start(plan.bare), prepared=plan.mended[: mended.index(prepared.step.id)])
         return plan.before(prepared)
 
     def _working_steps(self, route: Route) -> list[Step]:
@@ -144,7 +156,7 @@ class Engine(Renderer):
         """Return what a step placed behind a plan may look at."""
         find = partial(self.find_points, check=check)
         survey = make_survey(self, plan, self.source, find, pool=self.pool, check=check)
-        return replace(survey, visible=self.visible)
+        return replace(survey, visible=self.visible, bare=plan.bare)
 
     def _extend(self, plan: Plan, step: Step, frozen: Plan | None, check: Check) -> Plan:
         kind = kinds()[step.kind]
@@ -238,12 +250,19 @@ class Engine(Renderer):
             return base, self._fixed_noise
         if plan.channels == start.channels and isinstance(after := plan.noise_after, EvenField):
             return base, MeasuredNoise.known(after.model)
-        return base, self._measured(base)
+        return base, self._measured(base, start.bare)
 
-    def _measured(self, base: Base) -> MeasuredNoise:
+    def _measured(self, base: Base, bare: tuple[Extent, ...]) -> MeasuredNoise:
         """Return the noise of a base, measured once by all engines that share the stores."""
-        analyses, make = self.stores.analyses, partial(measure_base, base, self.source.compression, pool=self.pool)
-        return MeasuredNoise(lambda: analyses.get_or_make(digest(base.key, "noise"), make))
+        analyses, compression = self.stores.analyses, self.source.compression
+        make: Callable[[], NoiseModel] = partial(measure_base, base, compression, pool=self.pool)
+        if bare:
+            everywhere = self._unmended.base_noise if base is self.base else self._measured(base, ())
+
+            def make() -> NoiseModel:
+                return measure_base_in(bare, base, everywhere.model, compression)
+
+        return MeasuredNoise(lambda: analyses.get_or_make(digest(base.key, "noise", bare), make))
 
     # -- searching--------------------------------------------------------------------------------------------
 
@@ -287,6 +306,11 @@ class Engine(Renderer):
         on_mosaic = self.source.mosaic is not None and kinds()[kind].takes_mosaic
         plan = self.plan_mosaic(route, check=check) if on_mosaic else self.plan(Document(route), check=check)
         return self.points_found(plan, kind, check=check)
+
+
+def bare_places(route: Route) -> tuple[Extent, ...]:
+    """Return the places that the steps at work in a route say to be empty."""
+    return tuple(place for step in route if step.on for place in kinds()[step.kind].bare(step.params))
 
 
 def _points_key(prepared: Prepared) -> tuple[str, str]:

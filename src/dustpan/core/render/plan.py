@@ -143,6 +143,7 @@ class Plan:
     outline : the leading Mend steps are among the prepared ones, so that no Base is made of them.
     features : feature channels of the source, at full size.
     known : bad pixels that are known of the camera.
+    bare : places that the user knows to be empty, where the noise was measured.
     """
 
     base: Base
@@ -153,6 +154,7 @@ class Plan:
     outline: bool = False
     features: Features | None = None
     known: np.ndarray | None = None
+    bare: tuple[Extent, ...] = ()
 
     @cached_property
     def active(self) -> tuple[Prepared, ...]:
@@ -180,7 +182,8 @@ class Plan:
         The reduced levels of an outline are not mended, so what is measured there must not pass for a measurement
         on Base.
         """
-        own = self.active[-1].key if self.active else self.base.key
+        start = digest(self.base.key, self.bare) if self.bare else self.base.key
+        own = self.active[-1].key if self.active else start
         return digest("outline", own) if self.outline and self.active else own
 
     @property

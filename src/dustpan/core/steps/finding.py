@@ -19,6 +19,7 @@ class Finding:
     harm : whether the route has done it.
     more : a second sentence.
     step_id : which of the route's steps.
+    unsure : whether it was told with doubt, so that the user may mark bare places for it.
     """
 
     what: str
@@ -29,6 +30,7 @@ class Finding:
     harm: bool = False
     more: str = ""
     step_id: str = ""
+    unsure: bool = False
 
 
 def percent(share: float) -> str:

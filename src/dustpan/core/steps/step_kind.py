@@ -17,7 +17,7 @@ from dustpan.core.noise.fields import EvenField, NoiseField
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.features import Features
-from dustpan.core.picture.region import Ends, Region, Size, extent_of
+from dustpan.core.picture.region import Ends, Extent, Region, Size, extent_of
 from dustpan.core.picture.source import Mosaic
 from dustpan.core.steps.finding import Finding
 from dustpan.core.work.cancel import Check, no_check
@@ -176,6 +176,10 @@ class StepKind(StepDescription):
     def propose(self, survey: Survey) -> Params | None:
         """Return the settings proposed for a picture, or None when it does not need the step."""
         return None
+
+    def bare(self, params: Params) -> tuple[Extent, ...]:
+        """Return places that the user knows to be empty, where the picture's noise is then measured."""
+        return ()
 
     def findings(self, survey: Survey) -> list[Finding]:
         """Return what is wrong with a picture that this kind of step mends."""

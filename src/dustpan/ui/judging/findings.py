@@ -30,6 +30,7 @@ class Chip(QFrame):
 
     marked = pyqtSignal(bool)
     mend = pyqtSignal()
+    point = pyqtSignal()
 
     def __init__(self, finding: Finding, done: float):
         super().__init__()
@@ -45,6 +46,12 @@ class Chip(QFrame):
         row.addWidget(self.button)
         if not finding.step:
             return
+        if finding.unsure:
+            self.show_bare = configured(QPushButton("where is it bare?"), objectName="quiet")
+            self.show_bare.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            self.show_bare.setToolTip("The picture is too busy to be sure: mark an empty place to measure there")
+            self.show_bare.clicked.connect(self.point)
+            row.addWidget(self.show_bare)
         word, tip = word_for(finding, done)
         if tip:
             self.act = configured(QPushButton(word), objectName="quiet")
@@ -85,7 +92,12 @@ def word_for(finding: Finding, done: float) -> tuple[str, str]:
 
 
 class Findings(QWidget):
-    """Hold the findings of the picture and of its route, and show them."""
+    """Hold the findings of the picture and of its route, and show them.
+
+    pointed(kind) : a bare place is to be marked for the step of a kind, as the picture tells too little.
+    """
+
+    pointed = pyqtSignal(str)
 
     def __init__(self, session: Session, canvas: Canvas, parent: QWidget | None = None):
         super().__init__(parent)
@@ -114,6 +126,7 @@ class Findings(QWidget):
         session.opened.connect(self.forget)
         session.tasks.changed.connect(self._yield_to_proposal)
         session.edited.connect(lambda dragging: self.refresh())
+        session.pointed.connect(self.search)
         canvas.overlays.append(self.paint_marks)
         canvas.places.found = self.points_shown
         self.refresh()
@@ -204,6 +217,7 @@ class Findings(QWidget):
             chip.button.setChecked(finding.what == self.marked)
             chip.marked.connect(lambda on, f=finding: self.mark(f.what, on))
             chip.mend.connect(lambda f=finding: self.mend(f))
+            chip.point.connect(lambda f=finding: self.pointed.emit(f.step))
             self._row.insertWidget(1 + len(self._chips), chip)
             self._chips.append(chip)
         self._fit()
@@ -237,6 +251,8 @@ class Findings(QWidget):
             mark = menu.addAction(finding.text, chip.button.toggle)
             mark.setToolTip(describe(finding))
             mark.setEnabled(bool(finding.points))
+            if finding.unsure:
+                menu.addAction(f"    {chip.show_bare.text()}", chip.point.emit).setToolTip(chip.show_bare.toolTip())
             if hasattr(chip, "act"):
                 menu.addAction(f"    {chip.act.text()}", lambda f=finding: self.mend(f)).setToolTip(chip.act.toolTip())
         menu.popup(self._more.mapToGlobal(self._more.rect().bottomLeft()))

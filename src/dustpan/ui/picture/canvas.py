@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, QSizeF, Qt, QTim
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QWidget
 
+from dustpan.ui.picture.areas import Areas
 from dustpan.ui.picture.compare import Compare
 from dustpan.ui.picture.composed import Composed, Standing
 from dustpan.ui.picture.drawing import draw_grid, draw_word, draw_word_in_corner, word_height
@@ -64,10 +65,10 @@ class Canvas(QWidget):
         self.mask_view = MaskView(self.parts, self)
         self.ellipse, self.gradient = EllipseHandles(self.parts), GradientHandles(self.parts)
         self.brush, self.clicks = Brush(self.parts), Clicks(self.parts)
-        self.places = Places(tiles.session)
+        self.places, self.areas = Places(tiles.session), Areas(tiles.session)
         self._question = Question()
         #: What can be taken hold of on the picture, the first first.
-        self.grips: list[Any] = [self.ellipse, self.gradient, self.brush, self.clicks, self.places]
+        self.grips: list[Any] = [self.ellipse, self.gradient, self.brush, self.clicks, self.places, self.areas]
         self._hands = tuple(self.grips)
         self.setMinimumSize(320, 200)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
@@ -382,7 +383,8 @@ class Canvas(QWidget):
             self._show_question()
             return
         if event.button() == Qt.MouseButton.RightButton:
-            any(grip.press_other(self._at(event), picture) for grip in (self.brush, self.clicks, self.places))
+            others = self.brush, self.clicks, self.places, self.areas
+            any(grip.press_other(self._at(event), picture) for grip in others)
             return
         if (
             left

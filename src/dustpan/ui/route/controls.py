@@ -25,11 +25,12 @@ from dustpan.core.document.copying import write_value
 from dustpan.core.document.params import Params
 from dustpan.core.document.route import Step
 from dustpan.core.judge.safe import SafeStrength
+from dustpan.core.noise.model import NoiseModel
 from dustpan.core.render.plan import Prepared
 from dustpan.core.steps import kind_of
 from dustpan.core.steps.finding import Finding
 from dustpan.core.steps.step_kind import StepKind
-from dustpan.ui.route.fields import Change, Field, OverToneField, Settings, SliderField, make_field
+from dustpan.ui.route.fields import AreasField, Change, Field, OverToneField, Settings, SliderField, make_field
 from dustpan.ui.route.foot import Foot, labelled_row
 from dustpan.ui.session.session import Session
 from dustpan.ui.where.panel import WherePanel
@@ -46,10 +47,12 @@ class Controls(QWidget):
 
     peeked(name) : the keyhole of an inner picture is pressed; an empty name when it is let go.
     picked(key) : a parameter is to be taken from the picture; see `take_colour`.
+    marking(key) : an area is to be marked on the picture and added to a parameter.
     """
 
     peeked = pyqtSignal(str)
     picked = pyqtSignal(str)
+    marking = pyqtSignal(str)
 
     def __init__(self, session: Session, parts: Parts, parent: QWidget | None = None):
         super().__init__(parent)
@@ -148,6 +151,8 @@ class Controls(QWidget):
             self.fields[key] = field.widget
             if isinstance(field, SliderField | OverToneField):
                 field.widget.asked.connect(partial(self._ask_value, key))
+            if isinstance(field, AreasField):
+                field.mark.clicked.connect(partial(self.marking.emit, key))
             if described.narrow and isinstance(field, SliderField):
                 if shared is None:
                     shared = QHBoxLayout()
@@ -212,10 +217,16 @@ class Controls(QWidget):
         self.back.setText("proposed from the picture" if at_proposal else "back to the proposal")
         self.back.setEnabled(not at_proposal)
         self.back.setToolTip("Go back to the settings that the measurement proposes.")
-        settings = Settings(params, proposed, prepared)
+        settings = Settings(params, proposed, prepared, *self._noise_told())
         for field in self._settings:
             field.show(settings)
         self.foot.show_step(step)
+
+    def _noise_told(self) -> tuple[NoiseModel | None, NoiseModel | None]:
+        """Return the noise told of the whole picture and in bare places, where the newest plan has such places."""
+        engine, plan = self.session.engine, self.session.plan
+        before = engine.told_before(plan) if engine is not None and plan is not None else None
+        return (None, None) if before is None or plan is None else (before, plan.noise)
 
     def show_limit(self, limit: SafeStrength | None) -> None:
         """Show at which strength the chosen step's first harm appears; None while it is not known."""

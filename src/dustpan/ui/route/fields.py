@@ -7,17 +7,20 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any, Protocol
 
+import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from dustpan.core.document.params import Param, Params
-from dustpan.core.noise.model import TONES
+from dustpan.core.noise.model import TONES, NoiseModel
 from dustpan.core.picture.region import CENTRE
 from dustpan.core.render.plan import Prepared
 from dustpan.ui.widgets.choice import Choice
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.sliders import NumberSlider
 from dustpan.ui.widgets.tone_plot import TonePlot
+
+_LEAST = 1e-6  # deviation, under which there is no noise
 
 
 class Change(Protocol):
@@ -36,11 +39,14 @@ class Settings:
     params : with automatic values filled in.
     proposed : what the ticks stand at.
     prepared : the step in the newest plan, or None while there is none.
+    before, now : the picture's noise as told of all of it, and as measured in bare places; None without such places.
     """
 
     params: Params
     proposed: Params
     prepared: Prepared | None
+    before: NoiseModel | None = None
+    now: NoiseModel | None = None
 
 
 class Field:
@@ -132,10 +138,20 @@ class OverToneField(Field):
         """Show the noise at the step's input and what is taken of it."""
         if settings.prepared is None:
             return
-        sigma = settings.prepared.noise.sigma(TONES[None], CENTRE)[:, 0]
-        found = sigma[0] if self.described.of == "luminance" else (sigma[1:] ** 2).mean(axis=0) ** 0.5
+        found = self._plane(settings.prepared.noise.sigma(TONES[None], CENTRE)[:, 0])
         taken = getattr(settings.params, self.described.of) / 100
-        self.widget.show_noise(found, taken, getattr(settings.params, self.key))
+        self.widget.show_noise(found, taken, getattr(settings.params, self.key), self._before(settings, found))
+
+    def _plane(self, sigma: np.ndarray) -> np.ndarray:
+        """Return the deviations (17,) of luminance or colour from those of the planes."""
+        return sigma[0] if self.described.of == "luminance" else (sigma[1:] ** 2).mean(axis=0) ** 0.5
+
+    def _before(self, settings: Settings, found: np.ndarray) -> np.ndarray | None:
+        """Return what would have been found without bare places."""
+        if settings.before is None or settings.now is None:
+            return None
+        before, now = (self._plane(model.sigma[0]) for model in (settings.before, settings.now))
+        return found * before / np.maximum(now, _LEAST)
 
 
 class PlacesField(Field):
@@ -146,7 +162,7 @@ class PlacesField(Field):
     def make(self, change):
         """Return the line."""
         line = QWidget()
-        row = QHBoxLayout(line)
+        self.row = row = QHBoxLayout(line)
         row.setContentsMargins(0, 0, 0, 0)
         self.count = configured(QLabel(), toolTip=self.described.help)
         self.clear = configured(QPushButton("clear"), objectName="quiet", toolTip="Take all of them back")
@@ -164,6 +180,19 @@ class PlacesField(Field):
         self.clear.setVisible(count > 0)
 
 
+class AreasField(PlacesField):
+    """How many areas were marked, a word that asks for one on the picture, and one that takes them back."""
+
+    def make(self, change):
+        """Return the line."""
+        line = super().make(change)
+        self.mark = configured(QPushButton("mark"), objectName="quiet")
+        self.mark.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.mark.setToolTip(f"{self.described.label}: drag a rectangle on the picture; a right click on one drops it")
+        self.row.addWidget(self.mark)
+        return line
+
+
 def _connected(widget: Any, key: str, change: Change) -> Any:
     widget.changing.connect(partial(_call, change, key, dragging=True))
     widget.changed.connect(partial(_call, change, key))
@@ -176,7 +205,11 @@ def _call(change: Change, key: str, value: Any, **how: bool) -> None:
 
 
 #: Controls that a parameter's description asks for by name.
-WIDGETS: dict[str, Callable[[str, Param, Change], Field]] = {"over_tone": OverToneField, "places": PlacesField}
+WIDGETS: dict[str, Callable[[str, Param, Change], Field]] = {
+    "over_tone": OverToneField,
+    "places": PlacesField,
+    "areas": AreasField,
+}
 
 
 def make_field(key: str, described: Param, change: Change) -> Field:

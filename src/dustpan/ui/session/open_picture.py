@@ -12,7 +12,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route
 from dustpan.core.errors import DustpanError
-from dustpan.core.render.engine import Engine
+from dustpan.core.render.engine import Engine, bare_places
 from dustpan.core.render.store import Stores
 from dustpan.core.work.pool import Priority
 from dustpan.ui.session.editing import Editing
@@ -33,10 +33,12 @@ class OpenPicture(Editing):
     -------
     opened : another picture is shown.
     offered(text, label, act) : something to say, and what the user can do about it.
+    pointed : other places are said to be bare, so that the noise is measured anew.
     """
 
     opened = pyqtSignal()
     offered = pyqtSignal(str, str, object)
+    pointed = pyqtSignal()
 
     def __init__(self, jobs: Jobs, parent: QObject | None = None, kept: KeptRoutes | None = None):
         super().__init__(parent)
@@ -53,6 +55,8 @@ class OpenPicture(Editing):
         self._keeping = configured(QTimer(self), singleShot=True, interval=_KEEP_PAUSE)
         self._keeping.timeout.connect(self.keep_route)
         self.edited.connect(lambda dragging: None if dragging else self._keeping.start())
+        self.edited.connect(self._follow_bare_places)
+        self.opened.connect(lambda: self._follow_bare_places(opened=True))
         jobs.failed.connect(lambda fault: self.told.emit(str(fault), True))
 
     @property
@@ -69,6 +73,14 @@ class OpenPicture(Editing):
     def changed(self) -> bool:
         """Whether the route holds work that was neither exported nor saved."""
         return self.engine is not None and self.history.document != self.safe
+
+    def _follow_bare_places(self, dragging: bool = False, *, opened: bool = False) -> None:
+        """Have noise measured in the places that the route says to be bare."""
+        if self.engine is None or dragging or self.engine.bare == (bare := bare_places(self.route)):
+            return
+        self.engine.bare = bare
+        if not opened:
+            self.pointed.emit()
 
     def set_visible(self, visible: float) -> None:
         """Set how much noise proposals may leave; settings that follow the measurement follow this too."""

@@ -33,6 +33,7 @@ class TonePlot(QSlider):
         self.setRange(0, round(described.range[1] * 100))
         self.factors = tuple(described.default)
         self.found: np.ndarray = np.zeros(len(TONES))
+        self.before: np.ndarray | None = None  # what was told before bare places were marked
         self.strength = 1.0
         self.chosen = 0
         self._dragging = False
@@ -43,8 +44,14 @@ class TonePlot(QSlider):
         self.setToolTip(f"{described.help}\nDrag a handle, or choose one with the arrow keys; double-click resets it.")
         self.setAccessibleName(described.label)
 
-    def show_noise(self, found: np.ndarray, strength: float, factors: tuple[float, ...]) -> None:
-        """Show the deviation found (levels at `TONES`), the strength 0..1 and the five factors."""
+    def show_noise(
+        self, found: np.ndarray, strength: float, factors: tuple[float, ...], before: np.ndarray | None = None
+    ) -> None:
+        """Show the deviation found (1 is the whole range; at `TONES`), the strength 0 to 1 and the five factors.
+
+        before : the deviation told before bare places were marked, where there are any.
+        """
+        self.before = None if before is None else np.asarray(before) * DISPLAY
         self.found, self.strength, self.factors = np.asarray(found) * DISPLAY, strength, tuple(factors)
         if not self._dragging:
             reach = np.interp(HANDLES, TONES, self.found) * np.maximum(np.asarray(factors) * strength, 1.0)
@@ -95,14 +102,22 @@ class TonePlot(QSlider):
         painter.drawPolyline(
             QPolygonF([self._point(t, v) for t, v in zip(TONES.tolist(), self.found.tolist(), strict=True)])
         )
+        if self.before is not None:
+            painter.setPen(QPen(theme.colour("faint"), 1.2, Qt.PenStyle.DotLine))
+            painter.drawPolyline(
+                QPolygonF([self._point(t, v) for t, v in zip(TONES.tolist(), self.before.tolist(), strict=True)])
+            )
         self._paint_handles(painter)
         painter.setPen(theme.colour("faint"))
         painter.setFont(theme.font(7.5))
         inner = QRectF(self.rect()).adjusted(10, 4, -10, -2)
         painter.drawText(inner, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, self.described.label)
-        painter.drawText(
-            inner, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, f"found: up to {self.found.max():.1f}"
-        )
+        painter.drawText(inner, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, self._figures())
+
+    def _figures(self) -> str:
+        if self.before is None:
+            return f"found: up to {self.found.max():.1f}"
+        return f"up to {self.found.max():.1f}, was {self.before.max():.1f}"
 
     def _paint_handles(self, painter: QPainter) -> None:
         painter.setPen(Qt.PenStyle.NoPen)

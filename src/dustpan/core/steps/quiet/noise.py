@@ -42,7 +42,9 @@ class Noise(StepKind):
 
     def resolve(self, params, measured):
         """Return the measured settings when `auto` is on."""
-        return replace(measured, auto=True, engine=params.engine, guided=params.guided) if params.auto else params
+        if not params.auto:
+            return params
+        return replace(measured, auto=True, engine=params.engine, guided=params.guided, bare=params.bare)
 
     def scaled(self, params, level):
         """Return the settings of a draft, which the quick engine makes."""
@@ -81,7 +83,11 @@ class Noise(StepKind):
 
     def propose(self, survey):
         """Propose the step, on automatic, where there is noise to see."""
-        return NoiseParams() if survey.base_noise.noticeable else None
+        return NoiseParams(bare=survey.bare) if survey.base_noise.noticeable else None
+
+    def bare(self, params):
+        """Return the places that the user knows to be empty."""
+        return params.bare
 
     def findings(self, survey):
         """Return how strong luminance and colour noise are."""

@@ -24,7 +24,7 @@ def find_noise(model: NoiseModel, *, kind: str, rendered: bool) -> list[Finding]
         found.append(_render_noise(model.luminance, kind) if rendered else _camera_noise(model, kind))
     if model.colour >= NOTICEABLE_COLOUR:
         text = f"colour noise {_about(model.doubt[1])}{model.colour:.0f} levels"
-        found.append(Finding("colour_noise", text, model.colour, kind))
+        found.append(Finding("colour_noise", text, model.colour, kind, unsure=_is_unsure(model.doubt[1])))
     return found
 
 
@@ -40,8 +40,12 @@ def _camera_noise(model: NoiseModel, kind: str) -> Finding:
     where = ("darks", "midtones", "lights")[min(int(TONES[np.argmax(curve)] * 3), 2)]
     more = f"most in the {where}, up to {curve.max() * DISPLAY:.0f}"
     text = f"noise {_about(model.doubt[0])}{model.luminance:.0f} levels"
-    return Finding("noise", text, model.luminance, kind, more=more)
+    return Finding("noise", text, model.luminance, kind, more=more, unsure=_is_unsure(model.doubt[0]))
 
 
 def _about(doubt: float) -> str:
-    return "about " if doubt > DOUBTFUL else ""
+    return "about " if _is_unsure(doubt) else ""
+
+
+def _is_unsure(doubt: float) -> bool:
+    return doubt > DOUBTFUL

@@ -6,8 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from dustpan.core.document.forms import AREAS
 from dustpan.core.document.params import Params, param
 from dustpan.core.noise.model import TONES, NoiseModel
+from dustpan.core.picture.region import Extent
 
 FACTOR_TONES = np.array([0.0, 0.25, 0.5, 0.75, 1.0], np.float32)
 _EVEN = (1.0, 1.0, 1.0, 1.0, 1.0)
@@ -82,6 +84,15 @@ class NoiseParams(Params):
         "Uses the albedo, normals and depth that a rendered picture brings along to tell its detail from its noise.",
         apart=True,
         only="features",
+    )
+    bare: tuple[Extent, ...] = param(
+        "Bare places",
+        (),
+        "Places that you know to be empty: the noise is then measured there. Of this picture alone.",
+        form=AREAS,
+        widget="areas",
+        apart=True,
+        own=True,
     )
     engine: str = param(
         "Engine",
