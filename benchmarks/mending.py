@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 
 import cv2
 import numpy as np
@@ -135,9 +136,10 @@ def _jpeg(quality: int) -> Callable:
     return spoil
 
 
-def _bands(picture: np.ndarray, rng: np.random.Generator) -> tuple[np.ndarray, Source]:
+def _bands(picture: np.ndarray, rng: np.random.Generator, *, width: int = 1) -> tuple[np.ndarray, Source]:
     noisy = _noisy(picture, rng)
-    return noisy, Source(_stored(noisy + rng.normal(0, 4 * _LEVEL, (len(picture), 1, 1))))
+    offsets = rng.normal(0, 4 * _LEVEL, (-(-len(picture) // width), 1, 1))
+    return noisy, Source(_stored(noisy + np.repeat(offsets, width, axis=0)[: len(picture)]))
 
 
 def _lines(picture: np.ndarray, rng: np.random.Generator) -> tuple[np.ndarray, Source]:
@@ -171,6 +173,8 @@ _DEFECTS: dict[str, tuple[str, dict, Callable]] = {
     "blocks, quality 25": ("blocks", {}, _jpeg(25)),
     "blocks, quality 75": ("blocks", {}, _jpeg(75)),
     "bands of 4 levels in rows, noise 5": ("banding", {}, _bands),
+    "the same, 5 rows wide": ("banding", {}, partial(_bands, width=5)),
+    "the same, 12 rows wide": ("banding", {}, partial(_bands, width=12)),
     "lines of 6 levels, noise 3": ("sensor_lines", {}, _lines),
     "350 fireflies": ("fireflies", {}, _fireflies),
     "red and blue shifted": ("channel_shift", {}, _shifted),

@@ -59,6 +59,18 @@ def test_bands_are_taken_off(quiet, columns, of_light):
     assert left[0] < 0.45 * left[1]
 
 
+@pytest.mark.parametrize(("rows", "left_over"), [(5, 0.6), (12, 0.9)])
+def test_bands_of_several_rows_are_taken_off_and_proposed(quiet, rows, left_over):
+    offsets = np.repeat(np.random.default_rng(3).normal(0, 4 * LEVEL, quiet.shape[0] // rows + 1), rows)
+    source = Source(stored(quiet + offsets[: len(quiet), None, None]))
+    result, _, prepared = mended(source, "banding")
+    assert prepared.analysis.rows.size > 1.5 * LEVEL
+    before, after = ((picture - quiet).mean(axis=1) for picture in (stored(source.pixels / 255) / 255, result))
+    assert after.std() < left_over * before.std()
+    engine = Engine(source)
+    assert kinds()["banding"].propose(engine.survey(engine.plan(Document()))) is not None
+
+
 def test_a_picture_without_bands_or_lines_is_left_as_it_is(quiet):
     for picture in (stored(quiet), stored(clean_picture("bench", size=(900, 600), dtype=np.float32).pixels)):
         source = Source(picture)

@@ -7,13 +7,15 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from tests.core.steps.tiling import compare_whole_and_tiled
+from training.textures import draw_texture
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.judge.propose import propose_route
-from dustpan.core.picture.curve import decode_curve
+from dustpan.core.picture.curve import decode_curve, encode_curve
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
+from dustpan.core.steps import kinds
 from dustpan.simulate.scenes import load_truth
 
 SHAPE = (560, 640)
@@ -59,6 +61,16 @@ def test_fireflies_lose_their_excess_and_nothing_else_moves(rendered):
     assert abs(len(found) - len(rows)) < 0.15 * len(rows)
     assert "fireflies" in [step.kind for step in propose_route(engine)]
     assert "fireflies" not in [step.kind for step in propose_route(Engine(Source(rendered, linear=True)))]
+
+
+@pytest.mark.parametrize("seed", [0, 1, 4, 6])
+def test_the_peaks_of_a_texture_are_no_fireflies(rendered, seed):
+    """Leaves and stones in the sun hold peaks of all sizes, few of them high; a picture of them stays as it is."""
+    ground = encode_curve(np.clip(rendered, 0, 1))
+    texture = decode_curve(draw_texture(ground, np.random.default_rng(seed)))
+    result, engine, _ = mended(texture)
+    assert np.mean((encode_curve(result) - encode_curve(texture)) ** 2) < 10**-5.2
+    assert kinds()["fireflies"].propose(engine.survey(engine.plan(Document()))) is None
 
 
 @pytest.mark.parametrize("radius", [3, 4, 6])

@@ -17,8 +17,9 @@ from dustpan.core.picture.curve import decode_curve, encode_curve, encode_slope
 
 CELL = 12  # px along a row that are averaged first: whole periods of every pattern of a sensor
 SEGMENT = 9  # cells; segments are compared with one another
-_NEAR = 8  # rows on both sides that a row is compared with to tell whether there are bands
-_WINDOW = 64  # rows in which a segment's variance is taken
+#: Rows on both sides that a row is compared with to tell whether there are bands: of one row, of some rows, of many.
+NEAR, WIDER, WIDEST = 8, 16, 24
+_WINDOWS = {NEAR: 64, WIDER: 64, WIDEST: 128}  # rows in which a segment's variance is taken
 _FLATTEST = 0.1  # share of the windows that must show the bands
 _SCALES = (0, 1, 2, 4, 8, 16)  # rows, deviations of the blurs between which bands are told apart
 _BUDGET = 2.2  # times the bands' variance, that all scales have together; the strength tends to be told too low
@@ -66,13 +67,15 @@ def average_cells(tile: np.ndarray) -> np.ndarray:
 
 
 def band_strength(
-    cells: np.ndarray, *, of_light: bool = False, unclipped: tuple[float, float] = DISPLAYED
+    cells: np.ndarray, *, near: int = NEAR, of_light: bool = False, unclipped: tuple[float, float] = DISPLAYED
 ) -> tuple[float, float]:
     """Return the deviation of what all segments of the rows have in common, 0 where that is the picture itself.
 
     Parameters
     ----------
     cells : (h, n, c) means along the rows.
+    near : one of `NEAR`, `WIDER`, `WIDEST`. Bands that are half as wide are told too weak, and much wider ones not at
+        all.
 
     Returns
     -------
@@ -84,18 +87,19 @@ def band_strength(
     windows: boards, waves and horizons leave a sky, bands do not.
     """
     count = cells.shape[1] // SEGMENT
-    height = cells.shape[0] // _WINDOW * _WINDOW
+    window = _WINDOWS[near]
+    height = cells.shape[0] // window * window
     if count < 2 or not height:
         return 0.0, 0.0
     tone = _channel_mean(_as_light(cells) if of_light else cells)
-    rest = tone - _row_median(tone)
+    rest = tone - _row_median(tone, near)
     clipped = _clipped(cells, unclipped)
     parts = rest[:, : count * SEGMENT].reshape(-1, count, SEGMENT)
     means = parts.mean(axis=2)
     noise = parts.var(axis=2, ddof=1) / SEGMENT
-    windows = means[:height].reshape(-1, _WINDOW, count)
+    windows = means[:height].reshape(-1, window, count)
     spread = _robust_variance(windows, 1) - np.median(noise[:height].reshape(windows.shape), axis=1)
-    sound = clipped[:height, : count * SEGMENT].reshape(len(windows), _WINDOW, count, SEGMENT).mean(axis=(1, 3)) < 0.05
+    sound = clipped[:height, : count * SEGMENT].reshape(len(windows), window, count, SEGMENT).mean(axis=(1, 3)) < 0.05
     if sound.sum() < 3:
         return 0.0, 0.0
     least, middle = (max(float(v), 0.0) for v in np.quantile(spread[sound], [_FLATTEST, 0.5]))
@@ -191,9 +195,9 @@ def _clipped(cells: np.ndarray, unclipped: tuple[float, float]) -> np.ndarray:
     return (-highest_channel(-cells) <= unclipped[0]) | (highest_channel(cells) >= unclipped[1])
 
 
-def _row_median(tone: np.ndarray) -> np.ndarray:
+def _row_median(tone: np.ndarray, near: int) -> np.ndarray:
     """Return each value's median with those of the rows near it; one column at a time, for which SciPy is quick."""
-    return np.stack([scipy.ndimage.median_filter(column, 2 * _NEAR + 1, mode="reflect") for column in tone.T], axis=1)
+    return np.stack([scipy.ndimage.median_filter(column, 2 * near + 1, mode="reflect") for column in tone.T], axis=1)
 
 
 def _blur_down(cells: np.ndarray, scale: float) -> np.ndarray:

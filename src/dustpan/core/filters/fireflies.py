@@ -22,7 +22,7 @@ def support(radius: int) -> int:
 
 
 def find_fireflies(
-    working: np.ndarray, features: np.ndarray, *, strength: float, radius: int, spare: float
+    working: np.ndarray, features: np.ndarray, *, strength: float, radius: int, spare: float, clearer: float = 1.0
 ) -> tuple[np.ndarray, np.ndarray]:
     """Mark fireflies, and tell what the pixels should be.
 
@@ -33,6 +33,7 @@ def find_fireflies(
     strength : 0 to 1; more takes smaller ones too.
     radius : px, 1 to 8; what is as large is a highlight.
     spare : 0 to 1; more keeps highlights that are seen in several pixels.
+    clearer : factor of how far a pixel has to stand over its surroundings, for pictures whose texture has peaks.
 
     Returns
     -------
@@ -49,7 +50,7 @@ def find_fireflies(
     brightest = _padded(decode_curve(highest_channel(working)), sides, -1)
     described = _padded(features, (*sides, (0, 0)), 0)
     marks, base = np.zeros(working.shape[:2], np.bool_), np.zeros_like(working)
-    reach = np.float32(_REACH * (1 - strength) / max(strength, 1e-6))
+    reach = np.float32(clearer * _REACH * (1 - strength) / max(strength, 1e-6))
     rank = np.float32(_LEAST_RANK + _RANK_SPARED * spare)
     mark_fireflies(brightest, working, described, _disc(radius), radius, rank, reach, marks, base)
     if spare > 0:

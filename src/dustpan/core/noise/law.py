@@ -53,7 +53,7 @@ def added_noise(model: NoiseModel) -> AddedNoise:
     misfit = fits[0][1]
     sure = float(np.clip((_DOUBTFUL - misfit) / (_DOUBTFUL - _SURE), 0, 1))
     power = model.spectrum[0] ** 2
-    flatness = power[:, 5:, 5:].mean(axis=(1, 2)) / power[:, 1:3, 1:3].mean(axis=(1, 2))
+    flatness = power[:, 5:, 5:].mean(axis=(1, 2)) / np.maximum(power[:, 1:3, 1:3].mean(axis=(1, 2)), 1e-9)
     if not ((flatness > _FLAT[0]) & (flatness < _FLAT[1])).all():
         sure = 0.0
     channels = channel_deviations(deviations, model.correlation[0])

@@ -8,7 +8,18 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from dustpan.core.document.params import Params, param
-from dustpan.core.filters.banding import OF_SENSOR, SEGMENT, Bands, average_cells, band_strength, find_bands, take_off
+from dustpan.core.filters.banding import (
+    NEAR,
+    OF_SENSOR,
+    SEGMENT,
+    WIDER,
+    WIDEST,
+    Bands,
+    average_cells,
+    band_strength,
+    find_bands,
+    take_off,
+)
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.region import Region
@@ -177,10 +188,21 @@ def _judge(cells: np.ndarray, survey: Survey) -> tuple[bool, float, bool]:
         of_noise, least_even = (_OF_NOISE, _EVEN) if period == 2 else (_OF_NOISE_FAR, _EVEN_FAR)
         return size > max(of_noise * sigma, _LEAST_OF_MOSAIC) and even > least_even, size, False
     least = max(_OF_NOISE * survey.base_noise.luminance / DISPLAY, _LEAST)
-    (shown, even), (added, even_in_light) = (band_strength(cells, of_light=light) for light in (False, True))
-    of_light = even_in_light > _EVENER * even
-    size = added if of_light else shown
-    return size > least and max(even, even_in_light) > _EVEN, size, of_light
+    for near in (NEAR, WIDER):
+        (shown, even), (added, even_in_light) = (
+            band_strength(cells, near=near, of_light=light) for light in (False, True)
+        )
+        of_light = even_in_light > _EVENER * even
+        size = added if of_light else shown
+        if size > least and max(even, even_in_light) > _EVEN:
+            return True, max(size, _strength_of_wide(cells, of_light)), of_light
+    return False, size, of_light
+
+
+def _strength_of_wide(cells: np.ndarray, of_light: bool) -> float:
+    """Return the strength of bands of several rows, 0 where it is the picture's own."""
+    found = [band_strength(cells, near=near, of_light=of_light) for near in (WIDER, WIDEST)]
+    return max((size for size, even in found if even > _EVEN), default=0.0)
 
 
 def _find(survey: Survey, params: BandingParams, *, columns: bool) -> Bands | None:

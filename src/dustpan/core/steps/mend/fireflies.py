@@ -11,12 +11,16 @@ import numpy as np
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.fireflies import find_fireflies, mend_fireflies, support
+from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.features import OTHER_SURFACE
 from dustpan.core.steps.finding import Finding
 from dustpan.core.steps.step_kind import Context, Inside, StepKind
 
-_A_FEW = 25.0  # fireflies in a megapixel that are not worth a word: glints on metal count as many
-_CLEAR = 0.3  # strength at which those are counted
+_A_FEW = 25.0  # clear fireflies in a megapixel that are not worth a word: glints on metal count as many
+_LEAST = 5  # of these in the crops, from which they tell anything
+_CLEARER = 1.0, 7 / 3, 4.0  # how much farther pixels have to stand out, to be counted
+_STRAY = 0.2, 0.3  # share of the peaks that are as much higher as the next of these, from which they are no texture's
+_OVER_TEXTURE = 5.67  # how much farther pixels have to stand out where all peaks may be texture
 
 
 @dataclass(frozen=True)
@@ -32,6 +36,25 @@ class FirefliesParams(Params):
     spare_highlights: float = param(
         "Spare highlights", 0.7, "Higher keeps glints that are seen in several pixels.", low=0.0, high=1.0, step=0.05
     )
+
+
+@dataclass(frozen=True)
+class FireflyAnalysis:
+    """What the step knows of the whole picture.
+
+    Attributes
+    ----------
+    clear : clear peaks in a megapixel.
+    stray : whether there are more high peaks than a texture has that has as many low ones.
+    """
+
+    clear: float
+    stray: bool
+
+    @property
+    def clearer(self) -> float:
+        """How much farther than otherwise a pixel has to stand out."""
+        return 1.0 if self.stray else _OVER_TEXTURE
 
 
 class Fireflies(StepKind):
@@ -55,13 +78,17 @@ class Fireflies(StepKind):
         """Return the settings that are always proposed."""
         return FirefliesParams()
 
+    def analyse(self, params, survey):
+        """Return how many high peaks the picture has beside low ones, counted on the survey's crops."""
+        return survey.looks.once("peaks of light", lambda: _count_peaks(survey))
+
     def mark(self, tile, region, params, analysis, context: Context):
         """Return the marks (h x w bool) of fireflies in a tile."""
-        return _found(tile, region, params, context)[0]
+        return _found(tile, region, params, analysis, context)[0]
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile with its fireflies brought down; looks `support` px around."""
-        marks, base = _found(tile, region, params, context)
+        marks, base = _found(tile, region, params, analysis, context)
         return mend_fireflies(tile, marks, base, radius=round(params.radius))
 
     def show_inside(self, name, tile, region, params, analysis, context):
@@ -87,8 +114,8 @@ class Fireflies(StepKind):
         """Return the fireflies of a rendered picture, when they are more than a few."""
         if not survey.source.rendered:
             return []
-        clear = survey.looks.find_points(self.kind, FirefliesParams(strength=_CLEAR))
-        if len(clear) <= max(2, _A_FEW * survey.megapixels):
+        peaks = self.analyse(FirefliesParams(), survey)
+        if not peaks.stray or peaks.clear <= _A_FEW:
             return []
         points = survey.looks.find_points(self.kind, FirefliesParams())
         return [Finding("fireflies", f"{len(points)} fireflies", float(len(points)), self.kind, points)]
@@ -100,12 +127,37 @@ class Fireflies(StepKind):
         return f"{found} mended" if found else "none found"
 
 
-def _found(tile, region, params: FirefliesParams, context: Context) -> tuple[np.ndarray, np.ndarray]:
+def _count_peaks(survey: Survey) -> FireflyAnalysis:
+    """Return what peaks tell: a texture has few that are high, stray light as many as low ones."""
+    usual = FirefliesParams()
+
+    def count(crop: np.ndarray) -> list[int]:
+        surface = np.zeros((*crop.shape[:2], 0), np.float32)
+        return [int(_marked(crop, surface, usual, clearer)[0].sum()) for clearer in _CLEARER]
+
+    counts = np.sum(survey.looks.spread(count, survey.crops), axis=0)
+    pixels = sum(crop.shape[0] * crop.shape[1] for crop in survey.crops)
+    stray = counts[-1] >= _LEAST and bool((counts[1:] >= np.array(_STRAY) * counts[:-1]).all())
+    return FireflyAnalysis(1e6 * float(counts[1]) / pixels, stray)
+
+
+def _found(
+    tile, region, params: FirefliesParams, analysis: FireflyAnalysis | None, context: Context
+) -> tuple[np.ndarray, np.ndarray]:
     surface = np.zeros((*tile.shape[:2], 0), np.float32)
     if context.features is not None:
         surface = context.features.surface(region, **OTHER_SURFACE)
+    return _marked(tile, surface, params, 1.0 if analysis is None else analysis.clearer)
+
+
+def _marked(tile, surface, params: FirefliesParams, clearer: float) -> tuple[np.ndarray, np.ndarray]:
     return find_fireflies(
-        tile, surface, strength=params.strength, radius=round(params.radius), spare=params.spare_highlights
+        tile,
+        surface,
+        strength=params.strength,
+        radius=round(params.radius),
+        spare=params.spare_highlights,
+        clearer=clearer,
     )
 
 

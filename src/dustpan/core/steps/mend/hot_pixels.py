@@ -17,6 +17,7 @@ from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.speck_shapes import leaning
 from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, mend_mosaic
 from dustpan.core.noise.fields import EvenField
+from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.curve import encode_curve
 from dustpan.core.picture.region import Region, Size, margins_of, mirrored
 from dustpan.core.picture.source import Mosaic
@@ -24,10 +25,10 @@ from dustpan.core.steps.finding import Finding
 from dustpan.core.steps.step_kind import Context, Inside, StepKind, repeat_points, smooth_points
 
 _POLARITY = {"bright": BRIGHT, "dark": DARK, "both": BRIGHT + DARK}
-_WORTH_MENDING = 25.0  # specks in a megapixel from which the step is proposed
-_A_FEW = 0.5  # specks in a megapixel of a photograph that are not worth a word
+_WORTH_MENDING = 25.0  # specks in a megapixel of a mosaic from which the step is proposed
 _DOTS = 100.0  # the same of a drawing, whose dots and holes of letters are found too
-_CLEAR = 12.0  # sensitivity at which those that are worth a word are counted
+_BEYOND_DOUBT = 5.0  # logarithm of the odds of a speck; sound pictures hold at most three such peaks
+_FEW_BEYOND_DOUBT = 3.0, 6.0  # specks beyond doubt, in all and in a megapixel, that are not worth a word
 _OF_KNOWN = 3.0  # sensitivity for pixels that are known to the camera
 _BY_HAND = 5  # px, side of the square round a place that is spared
 _LEAST_SIGMA = np.float32(2.5 / 255)  # in a picture without noise, specks of up to 15 levels are lint and glints
@@ -80,11 +81,13 @@ class SpeckAnalysis:
     Attributes
     ----------
     count : about how many specks it has.
+    beyond_doubt : about how many of them are so likely that no texture looks like it.
     leaning : what is added to the odds of its peaks, see `speck_shapes.leaning`.
     """
 
     count: float
     leaning: float = 0.0
+    beyond_doubt: float = 0.0
 
 
 class HotPixels(StepKind):
@@ -122,13 +125,16 @@ class HotPixels(StepKind):
             return sigma, specks.judge_peaks(crop[0], sigma=sigma, **_asked(params))
 
         judged = survey.looks.spread(judge, crops)
-        lean = leaning(np.concatenate([peaks.odds for _, peaks in judged])) if judged else 0.0
+        odds = np.concatenate([peaks.odds for _, peaks in judged]) if judged else np.zeros(0, np.float32)
+        lean, clear = leaning(odds), float((odds > _BEYOND_DOUBT).sum())
         marks = []
         for (crop, region), (sigma, peaks) in zip(crops, judged, strict=True):
             found = peaks.chosen(params.sensitivity, lean).marks(crop.shape[:2])
             kept, more = _by_hand(region, found.shape, params, context)
             marks.append(((found | _others(crop, region, sigma, params, context)) & ~kept) | more)
-        return SpeckAnalysis(_of_whole(marks, survey.size), lean)
+        looked_at = sum(crop.shape[0] * crop.shape[1] for crop, _ in crops)
+        beyond_doubt = clear * survey.size[0] * survey.size[1] / max(looked_at, 1)
+        return SpeckAnalysis(_of_whole(marks, survey.size), lean, beyond_doubt)
 
     def mark(self, tile, region, params, analysis, context: Context) -> np.ndarray:
         """Return the marks (h x w bool) of the specks in a tile; looks 32 px around."""
@@ -168,22 +174,23 @@ class HotPixels(StepKind):
 
     def propose(self, survey):
         """Propose the step where hot pixels are found; a renderer leaves fireflies instead."""
-        if survey.source.rendered:
-            return None
-        params = HotPixelParams()
-        count = self.analyse(params, survey).count
-        worth = _DOTS if survey.base_noise.luminance == 0 else _WORTH_MENDING
-        return params if count > max(worth * survey.megapixels, 2) else None
+        return HotPixelParams() if not survey.source.rendered and self._has_specks(survey) else None
 
     def findings(self, survey):
         """Return the hot pixels of the whole picture, when they are more than a few."""
-        if survey.source.rendered:
-            return []
-        few = max(2, (_DOTS if survey.base_noise.luminance == 0 else _A_FEW) * survey.megapixels)
-        if len(survey.looks.find_points(self.kind, HotPixelParams(sensitivity=_CLEAR))) <= few:
+        if survey.source.rendered or not self._has_specks(survey):
             return []  # what is less clear may well be the picture's own
         points = survey.looks.find_points(self.kind, HotPixelParams())
         return [Finding("hot_pixels", f"{len(points)} hot pixels", float(len(points)), self.kind, points)]
+
+    def _has_specks(self, survey: Survey) -> bool:
+        """Return whether the picture has more specks than texture, noise and drawings may be taken for."""
+        found = survey.looks.once("specks", lambda: self.analyse(HotPixelParams(), survey))
+        if survey.base_noise.luminance == 0 or survey.mosaic is not None:
+            worth = _DOTS if survey.mosaic is None else _WORTH_MENDING
+            return found.count > max(worth * survey.megapixels, 2)
+        few, in_a_megapixel = _FEW_BEYOND_DOUBT
+        return found.beyond_doubt > max(few, in_a_megapixel * survey.megapixels)
 
     def tell(self, params, analysis, found=None):
         """Return how many are mended; about how many while they are not counted."""
