@@ -2,7 +2,7 @@
 
     python -m training.fit SAMPLES WEIGHTS [--seed 0]
 
-Prints its errors on the last tenth of the samples, beside those of the flattest blocks alone.
+Prints its errors on a tenth of the samples, beside those of the flattest blocks alone.
 """
 
 from __future__ import annotations
@@ -29,7 +29,7 @@ _ROUNDS, _DOUBT_ROUNDS, _BATCH = 60, 30, 128
 _RATE, _DECAY, _DROPPED = 2e-3, 1e-2, 0.15
 _JITTER = 0.1  # deviations by which inputs are moved by chance
 _FAINT = 0.7  # display values of noise, under which a sample counts for less
-_TESTED = 0.1
+_TESTED = 10  # every so many samples one is only used to report errors
 _COVERED = 0.9  # of the errors, by the doubt
 
 
@@ -211,8 +211,8 @@ def write(path: Path, predictor: Predictor, doubt: Network) -> None:
 def main(samples: Path, weights: Path, seed: int) -> None:
     """Fit, report and write."""
     found = load(samples)
-    tested = round(_TESTED * len(found.inputs))
-    fitted, kept = found.part(slice(None, -tested)), found.part(slice(-tested, None))
+    tested = np.arange(len(found.inputs)) % _TESTED == _TESTED - 1
+    fitted, kept = found.part(~tested), found.part(tested)
     click.echo(f"{len(fitted.inputs)} samples; errors in %, median and worst tenth, luminance and colour")
     report(flat_blocks_alone(kept), kept, "flat")
     predictor = Predictor(fitted.with_transposed(), seed)

@@ -103,8 +103,11 @@ def test_a_shift_is_told_when_more_than_one_part_of_the_picture_bears_it_out(qua
     assert (error < 0.1 and shift.x == pytest.approx(2, abs=0.1)) if quarters > 1 else np.isinf(error)
 
 
-def with_rims(picture: np.ndarray, width: float = 1.6) -> tuple[np.ndarray, np.ndarray]:
-    """Bright panes in a dark wall with purple light around them, and a pane of purple glass away from any."""
+PURPLE, GREEN = np.array([0.35, -0.1, 0.5]), np.array([-0.05, 0.4, 0.0])
+
+
+def with_rims(picture: np.ndarray, width: float = 1.6, colour=PURPLE) -> tuple[np.ndarray, np.ndarray]:
+    """Bright panes in a dark wall with coloured light around them, and a pane of purple glass away from any."""
     lit = 0.25 * picture + 0.1
     panes = np.zeros(picture.shape[:2], np.float32)
     for x in range(60, 700, 90):
@@ -116,7 +119,7 @@ def with_rims(picture: np.ndarray, width: float = 1.6) -> tuple[np.ndarray, np.n
     purple = np.array([0.42, 0.25, 0.5], np.float32)
     lit = lit * (1 - glass) + purple * glass
     glow = np.clip(3 * (cv2.GaussianBlur(panes, (0, 0), width)[..., None] - panes), 0, 1)
-    return lit.astype(np.float32), (lit + glow * np.array([0.35, -0.1, 0.5])).astype(np.float32)
+    return lit.astype(np.float32), (lit + glow * colour).astype(np.float32)
 
 
 def chroma(picture: np.ndarray) -> np.ndarray:
@@ -141,6 +144,17 @@ def test_rims_lose_their_colour_and_glass_of_that_hue_keeps_it(sound, width, rad
     assert [finding.what for finding in found] == ["fringe"] and "purple" in found[0].text
     assert all(rims[max(y - 3, 0) : y + 4, max(x - 3, 0) : x + 4].any() for x, y in found[0].points)
     assert "fringe" in [step.kind for step in propose_route(engine)]
+
+
+@pytest.mark.parametrize(("colour", "hues"), [(PURPLE, (260, 330)), (GREEN, (100, 150))])
+@pytest.mark.parametrize("strength", [0.4, 1.0])
+def test_weak_and_green_rims_are_found_too(sound, colour, hues, strength):
+    clean, rimmed = with_rims(sound, colour=strength * colour)
+    engine, plan = planned(rimmed, "fringe")
+    assert all(hues[0] < hue < hues[1] for hue in plan.prepared[0].analysis.hues) and plan.prepared[0].analysis.hues
+    rims = chroma(rimmed - clean) > 0.03
+    before, after = (chroma(picture - clean)[rims].mean() for picture in (rimmed, whole(engine, plan)))
+    assert after < 0.6 * before
 
 
 def test_a_picture_without_rims_stays(sound):

@@ -24,6 +24,12 @@ _LEAST_SHARE = 0.04  # of the pixels beside strong edges that are rims where the
 _PURPLE, _GREEN = (240, 350), (110, 170)  # hues that lenses draw: one, perhaps with the other on the edge's other side
 _RADII, _NEARLY = (1.0, 1.5, 2.0, 2.5, 3.0, 4.0), 0.93  # px, of rims; share of the rims' colour that is nearly all
 _LEAST_EDGES = 0.002  # share of a crop's pixels beside strong edges, from which its rims are measured
+_LENS_HUES = (235, 345), (100, 175)  # hues of rims that are found by how they follow the edges
+_SPREAD, _FAR_SPREAD, _DETAIL = 2.0, 8.0, 12.0  # px, deviations of light that spreads as rims do, farther, and of all
+_PART = 64  # px, side of the parts of a picture that are compared
+_LEAST_OF_PART, _LEAST_PARTS = 60, 4  # pixels beside edges; parts that have as many
+_CERTAIN, _LEAST_TINT = 9.0, 0.4  # times its error; colour of a rim beside the light that spreads
+_LIKE_ALL = 0.05  # error of that in a part, however well it is told there
 _PEAK = 0.35  # share of the rims' colour that lies within 30 degrees of a fringe's hue
 
 
@@ -159,13 +165,66 @@ def measure_fringes(
             y, x = np.unravel_index(np.argsort(rims, axis=None)[::-1][:240:12], rims.shape)
             places += [(float(rims[v, u]), number, int(u), int(v)) for v, u in zip(y, x, strict=True)]
     count = sum(len(weight) for weight in weights)
-    if not count or count < _LEAST_SHARE * near:
+    if not count:
         return [], 0.0, []
-    hues = _peaks(histogram)
     size = float(np.concatenate(weights).mean())
-    if not hues or size < _LEAST_SIZE:
+    hues = _peaks(histogram) if count >= _LEAST_SHARE * near and size >= _LEAST_SIZE else []
+    hues = hues or _hues_along_edges(crops, edge, each)
+    if not hues:
         return [], 0.0, []
     return hues, size, [place[1:] for place in sorted(places, reverse=True)[:60]]
+
+
+def _hues_along_edges(crops: Sequence[np.ndarray], edge: float, each: Each) -> list[float]:
+    """Return the hue of rims that follow the light beside strong edges alike all over the picture, or none.
+
+    Light that a lens spreads round bright things lies on the dark side of edges and fades within a few pixels. Colour
+    is fitted to light that would spread so, beside light that spreads farther and the bright sides, whose colours are
+    the things' own. Parts of a picture agree on a lens's colour; leaves, bricks and skies each have another.
+    """
+    found = [part for parts in each(partial(_tints, edge=edge), crops) for part in parts]
+    if len(found) < _LEAST_PARTS:
+        return []
+    tints, errors = (np.array(column) for column in zip(*found))
+    weights = 1 / (errors**2 + _LIKE_ALL**2)
+    weights /= weights.sum()
+    mean = weights @ tints
+    size = float(np.hypot(*mean))
+    apart = (tints - mean) @ (mean / max(size, 1e-9))
+    error = float(np.sqrt((weights**2 @ apart**2) * len(found) / (len(found) - 1)))
+    hue = float(np.degrees(np.arctan2(mean[1], mean[0])) % 360)
+    drawn = any(low < hue < high for low, high in _LENS_HUES)
+    return [hue] if drawn and size > _LEAST_TINT and size > _CERTAIN * error else []
+
+
+def _tints(crop: np.ndarray, *, edge: float) -> list[tuple[np.ndarray, float]]:
+    """Return, for each part of a crop with edges, the colour (2,) that light has when it spreads, and its error."""
+    beside = edge_gate(crop, radius=_SPREAD, edge=edge) > 0.2
+    if min(crop.shape[:2]) < _PART or not beside.any():
+        return []
+    tone = cv2.GaussianBlur(tone_of(crop), (0, 0), _SMOOTH, borderType=cv2.BORDER_REFLECT)
+    rises = [cv2.GaussianBlur(tone, (0, 0), s, borderType=cv2.BORDER_REFLECT) - tone for s in (_SPREAD, _FAR_SPREAD)]
+    light = _without_coarse(np.stack([np.maximum(side * rise, 0) for rise in rises for side in (1, -1)], axis=-1))
+    colour = _without_coarse(cv2.GaussianBlur(to_chroma(crop), (0, 0), _SMOOTH, borderType=cv2.BORDER_REFLECT))
+    found = []
+    for y in range(0, crop.shape[0] - _PART + 1, _PART):
+        for x in range(0, crop.shape[1] - _PART + 1, _PART):
+            part = slice(y, y + _PART), slice(x, x + _PART)
+            if beside[part].sum() >= _LEAST_OF_PART:
+                found.append(_fit(light[part][beside[part]], colour[part][beside[part]]))
+    return found
+
+
+def _fit(light: np.ndarray, colour: np.ndarray) -> tuple[np.ndarray, float]:
+    """Return what the first kind of light (n, 4) adds to colour (n, 2), and the error of that."""
+    normal = np.linalg.inv(light.T @ light + 1e-3 * np.eye(light.shape[1]))
+    each = normal @ (light.T @ colour)
+    rest = colour - light @ each
+    return each[0], float(np.sqrt((rest.var() + 1e-6) * normal[0, 0]))
+
+
+def _without_coarse(planes: np.ndarray) -> np.ndarray:
+    return planes - cv2.GaussianBlur(planes, (0, 0), _DETAIL, borderType=cv2.BORDER_REFLECT)
 
 
 def _rims(crop: np.ndarray, *, radius: float, edge: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
