@@ -80,7 +80,8 @@ def _told(made: Spoiled, presence: np.ndarray) -> NoiseModel:
     noisy = np.clip(_three(made.noisy), 0, 1) if made.linear else to_working(made.pixels)
     if made.compression is not None:
         noisy = np.clip(np.rint(_three(made.noisy) * 255), 0, 255).astype(np.float32) / 255
-    return model_of(prediction_of(true_noise((noisy, _three(made.truth)))[0]), presence)
+    inside = made.inside
+    return model_of(prediction_of(true_noise((noisy[inside], _three(made.truth)[inside]))[0]), presence)
 
 
 def score(kind: str, stem: str, path: Path) -> dict[str, Any]:

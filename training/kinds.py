@@ -35,6 +35,7 @@ class Spoiled:
     pixels : as a file holds them.
     compression : of a JPEG.
     linear : whether `pixels` are linear light.
+    inside : rows and columns that hold the photograph, where the rest was drawn around it.
     """
 
     noisy: np.ndarray
@@ -42,6 +43,7 @@ class Spoiled:
     pixels: np.ndarray
     compression: Compression | None = None
     linear: bool = False
+    inside: tuple[slice, slice] = (slice(None), slice(None))
 
     @property
     def source(self) -> Source:
@@ -230,7 +232,7 @@ def framed(clean, rng, *, of: Kind, part: float = 0.2) -> Spoiled:
     for side in (noisy, truth):
         side[: rim[0]] = side[-rim[0] :] = 0
         side[:, : rim[1]] = side[:, -rim[1] :] = 0
-    return stored(noisy, truth)
+    return replace(stored(noisy, truth), inside=(slice(rim[0], -rim[0]), slice(rim[1], -rim[1])))
 
 
 def on_a_page(clean, rng, *, of: Kind) -> Spoiled:
@@ -239,10 +241,10 @@ def on_a_page(clean, rng, *, of: Kind) -> Spoiled:
     page = lettering(clean.shape[:2])
     height, width = clean.shape[:2]
     top, left = height // 4, width // 4
-    noisy, truth = page.copy(), page.copy()
+    noisy, truth, inside = page.copy(), page.copy(), (slice(top, -top), slice(left, -left))
     for side, picture in ((noisy, made.noisy), (truth, made.truth)):
-        side[top:-top, left:-left] = picture[top:-top, left:-left]
-    return stored(noisy, truth)
+        side[inside] = picture[inside]
+    return replace(stored(noisy, truth), inside=inside)
 
 
 def drawn(clean, rng, *, of: Kind, what: Callable[[tuple[int, int]], np.ndarray]) -> Spoiled:

@@ -6,6 +6,7 @@ import string
 
 import cv2
 import numpy as np
+from PIL import Image, ImageDraw, ImageFont
 
 _FONTS = (
     cv2.FONT_HERSHEY_SIMPLEX,
@@ -30,6 +31,21 @@ def draw_page(picture: np.ndarray, rng: np.random.Generator) -> np.ndarray:
     if rng.random() < 0.3:
         _lay_picture(shown, picture, rng)
     return cv2.GaussianBlur(shown, (0, 0), float(rng.uniform(0.3, 1.5))) if rng.random() < 0.4 else shown
+
+
+def draw_text(picture: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Return a page of a picture's size set in small letters, line by line, within margins (h x w x 3, 0 to 1)."""
+    height, width = picture.shape[:2]
+    paper, ink = (tuple(colour.tolist()) for colour in _paper_and_ink(rng))
+    page = Image.new("RGB", (width, height), paper)
+    size = float(np.exp(rng.uniform(np.log(7), np.log(40))))
+    margin, pitch = int(rng.integers(8, 60)), size * float(rng.uniform(1.2, 1.8))
+    font, pen = ImageFont.load_default(size), ImageDraw.Draw(page)
+    for number in range(int((height - 2 * margin) / pitch)):
+        letters = int((width - 2 * margin) / (0.5 * size) * (rng.uniform(0.3, 1) if rng.random() < 0.2 else 1))
+        pen.text((margin, margin + number * pitch), "".join(rng.choice(_LETTERS, letters)), font=font, fill=ink)
+    shown = np.asarray(page, np.float32) / 255
+    return cv2.GaussianBlur(shown, (0, 0), float(rng.uniform(0.3, 1.0))) if rng.random() < 0.3 else shown
 
 
 def _paper_and_ink(rng: np.random.Generator) -> tuple[np.ndarray, np.ndarray]:

@@ -1,6 +1,6 @@
 """Draw samples to learn from: descriptions of noisy pictures, and the noise that is truly in them.
 
-    python -m training.samples OUT PHOTOS... [--count 15560] [--jobs 2]
+    python -m training.samples OUT PHOTOS... [--count 17000] [--jobs 2]
 
 Every fifth photograph of a folder is held back. Samples are written in chunks; a chunk that is there is not drawn
 again, and each depends on its number alone, so that the work can be interrupted, and repeated.
@@ -35,7 +35,7 @@ from dustpan.core.picture.curve import is_clipped
 from dustpan.core.picture.working import to_working
 from training.camera import Pair
 from training.kinds import FAMILIES, bytes_of, draw_kind, draw_rare_kind
-from training.pages import draw_page
+from training.pages import draw_page, draw_text
 from training.textures import draw_texture
 
 CHUNK = 40  # samples
@@ -43,6 +43,7 @@ _HELD_BACK = 5
 TEXTURED_FROM, _TEXTURED = 7280, 0.6  # number of the first sample, and share of those from it on, of drawn textures
 RARE_FROM = 9560  # number of the first sample of which more are of pages, and of kinds that are seldom drawn
 _PAGES, _STILL_TEXTURED, _RARE = 0.3, 0.25, 0.35  # shares of those from it on
+TEXTS_FROM, _TEXTS = 15560, 0.6  # number of the first sample, and share of those from it on, of pages of small letters
 _LEVELS = 3
 
 
@@ -82,6 +83,8 @@ def draw(number: int, files: tuple[Path, ...]) -> Sample | None:
 def _draw_subject(number: int, rng: np.random.Generator, files: tuple[Path, ...]) -> np.ndarray:
     """Return a clean picture: each later run of numbers holds more of what the earlier ones are poor in."""
     picture = _draw_picture(rng, files)
+    if number >= TEXTS_FROM and rng.random() < _TEXTS:
+        return draw_text(picture, rng)
     if number >= RARE_FROM:
         chance = rng.random()
         if chance < _PAGES:
@@ -219,7 +222,7 @@ def training_files(folders: tuple[Path, ...]) -> tuple[Path, ...]:
 @click.command(help=__doc__.splitlines()[0])
 @click.argument("out", type=click.Path(path_type=Path))
 @click.argument("photos", type=click.Path(exists=True, file_okay=False, path_type=Path), nargs=-1, required=True)
-@click.option("--count", default=15560, show_default=True, help="Those that the shipped weights were fitted to.")
+@click.option("--count", default=17000, show_default=True, help="Those that the shipped weights were fitted to.")
 @click.option("--jobs", default=2)
 def main(out: Path, photos: tuple[Path, ...], count: int, jobs: int) -> None:
     """Write the chunks that are not there yet."""

@@ -74,9 +74,12 @@ def describe(levels: Sequence[LevelStatistics | None], compression: Compression 
     unit = float(np.log(flat[0, 0].reshape(64)[1:].mean() + _FAINT))
     fine = [*flat, *everywhere, *_over_bins(first), first.estimate]
     parts = [(_log(power) - unit).reshape(3, 64)[:, 1:].ravel() for power in fine]
-    parts += [_tone_part(first, unit), _unrest_part(first, unit)]
+    presence = np.sqrt(first.presence)
     energies = [tone_powers(level.blocks) if level is not None else None for level in levels]
-    parts += [_energy_part(found, unit) for found in energies] + [_energy_course(energies[0], unit)]
+    courses = _tone_course(first, unit), _energy_course(energies[0], unit)
+    parts += [courses[0].ravel(), presence, _unrest_part(first, unit)]
+    parts += [_energy_part(found, unit) for found in energies] + [courses[1].ravel()]
+    parts += [calmest_tone(course, presence) for course in courses]
     parts += [_calm_part(first, unit)]
     parts += [_coarse_part(level, unit) for level in levels[1:]]
     parts += [_correlation_part(level) for level in levels]
@@ -136,13 +139,13 @@ def _over_bins(level: LevelStatistics) -> tuple[np.ndarray, np.ndarray]:
     return np.exp(logs.mean(axis=0)), np.exp(np.quantile(logs, 0.25, axis=0))
 
 
-def _tone_part(level: LevelStatistics, unit: float) -> np.ndarray:
-    """Return the power of each plane at each tone (0 where there is none), and the share of the picture there."""
+def _tone_course(level: LevelStatistics, unit: float) -> np.ndarray:
+    """Return (17, 3) power of each plane at each tone, 0 where there is none."""
     power = np.zeros((len(TONES), 3), np.float64)
     mean = level.tone_power.reshape(-1, 3, 64)[:, :, 1:]
     high = (FREQUENCY.ravel()[1:] >= 6)[None, None]
     power[level.bins] = _log((mean * high).sum(axis=2) / high.sum()) - unit
-    return np.concatenate([power.ravel(), np.sqrt(level.presence)])
+    return power
 
 
 def _unrest_part(level: LevelStatistics, unit: float) -> np.ndarray:
@@ -159,11 +162,23 @@ def _energy_part(found: TonePowers | None, unit: float) -> np.ndarray:
 
 
 def _energy_course(found: TonePowers | None, unit: float) -> np.ndarray:
-    """Return the power of each plane estimated from the middle quantile, at each tone (0 where there is none)."""
+    """Return (17, 3) power of each plane estimated from the middle quantile, at each tone, 0 where there is none."""
     power = np.zeros((len(TONES), 3))
     if found is not None:
         power[found.bins] = _log(found.power[:, 1, :, 3:].mean(axis=2)) - unit
-    return power.ravel()
+    return power
+
+
+def calmest_tone(course: np.ndarray, presence: np.ndarray) -> np.ndarray:
+    """Return what a course over tone (17, 3) shows where luminance has least: paper between letters holds noise alone.
+
+    The planes' power there, the least of each plane, and the presence of that tone; zeros without any tone.
+    """
+    seen = np.flatnonzero(course.any(axis=1))
+    if not len(seen):
+        return np.zeros(7)
+    calmest = seen[np.argmin(course[seen, 0])]
+    return np.concatenate([course[calmest], course[seen].min(axis=0), [presence[calmest]]])
 
 
 def _calm_part(level: LevelStatistics, unit: float) -> np.ndarray:
