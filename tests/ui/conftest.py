@@ -18,7 +18,7 @@ from dustpan.files.save import FORMATS, save_picture
 from dustpan.simulate.camera import Settings, take_photograph
 from dustpan.simulate.scenes import load_truth, noisy_picture
 from dustpan.ui.memory import Memory
-from dustpan.ui.session.pictures import KeptRoutes
+from dustpan.ui.session.kept import KeptWork
 from dustpan.ui.widgets import theme
 from dustpan.ui.window import Window
 
@@ -74,7 +74,7 @@ def stores():
 
 @pytest.fixture
 def window(qtbot, tmp_path, themed, stores):
-    made = Window(Pool(2), Memory(tmp_path / "config" / "window.ini"), KeptRoutes(tmp_path / "routes"))
+    made = Window(Pool(2), Memory(tmp_path / "config" / "window.ini"), KeptWork(tmp_path / "routes"))
     made.session.stores = stores
     qtbot.addWidget(made)
     made.show()

@@ -15,6 +15,7 @@ from tests.ui.steer import in_view, on_screen, propose, settle
 
 from dustpan.core.document.copying import write_value
 from dustpan.core.picture.source import Source
+from dustpan.core.render.finishing import Finish
 from dustpan.core.work.pool import Pool
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, save_picture
@@ -23,7 +24,7 @@ from dustpan.ui.export_dialog import ExportDialog
 from dustpan.ui.judging.findings import word_for
 from dustpan.ui.judging.proof_strip import HIGHEST
 from dustpan.ui.memory import Memory
-from dustpan.ui.session.pictures import KeptRoutes
+from dustpan.ui.session.kept import KeptWork, name_of
 from dustpan.ui.window import Window
 
 
@@ -124,24 +125,95 @@ def test_closing_during_an_export_asks_once(opened, qtbot, tmp_path, monkeypatch
     assert list(tmp_path.glob("*.tif")) == [] and list(tmp_path.glob(".dustpan*")) == []
 
 
-def test_a_route_that_was_not_exported_is_offered_again(opened, qtbot, picture_file, tmp_path):
-    propose(opened, qtbot)
-    route = opened.session.route
-    assert "●" in opened.header.title.text() and opened.isWindowModified()
-    opened.close()
-    again = Window(Pool(2), Memory(None), KeptRoutes(tmp_path / "routes"))
+def reopened(qtbot, tmp_path, picture_file, *, at_once=True):
+    again = Window(Pool(2), Memory(None), KeptWork(tmp_path / "routes"))
+    again.session.takes_up = at_once
     qtbot.addWidget(again)
     again.show()
     with qtbot.waitSignal(again.session.opened, timeout=20000):
         again.session.opening.open(picture_file)
-    assert again.message.act.isVisible() and "4 steps" in again.message.text.text()
-    again.message.act.click()
-    assert again.session.route == route
-    target = tmp_path / "done.png"
-    with qtbot.waitSignal(again.session.exporting.saved, timeout=30000):
-        again.session.exporting.export(target, "png", quality=90, overwrite=False)
-    assert not again.isWindowModified() and KeptRoutes(tmp_path / "routes").find(picture_file) is None
+    return again
+
+
+def test_a_whole_job_stands_as_it_was_left_when_the_picture_is_opened_again(opened, qtbot, picture_file, tmp_path):
+    """Open, propose, mask, export small, close, open again: the same document, takes, look and pixels."""
+    session = opened.session
+    propose(opened, qtbot)
+    assert "●" in opened.header.title.text() and opened.isWindowModified()
+    session.keep_take("gentle")
+    step = session.route.first_of("noise")
+    session.choose(step.id)
+    opened.canvas.parts.add("gradient")
+    opened.canvas.look_at(QPointF(120, 90), 2.0)
+    opened.proofs.add(50, 60)
+    settle(opened, qtbot)
+    with qtbot.waitSignal(session.exporting.saved, timeout=30000):
+        size = Finish(size=(200, 200))
+        session.exporting.export(tmp_path / "small.png", "png", quality=90, overwrite=False, finish=size)
+    assert not opened.isWindowModified()
+    left, chosen, takes = session.document, session.chosen_id, dict(session.takes)
+    look, before = opened.looked_at.values(), on_screen(opened)
+    opened.close()
+    again = reopened(qtbot, tmp_path, picture_file)
+    settle(again, qtbot)
+    assert again.session.document == left and again.session.chosen_id == chosen and again.session.takes == takes
+    assert again.looked_at.values()["proofs"] == look["proofs"] and again.canvas.zoom == 2.0
+    assert again.looked_at.values()["centre"] == pytest.approx(look["centre"], abs=40)
+    assert not again.isWindowModified()
+    view = again.tiles.view.region.intersected(opened.tiles.view.region)
+    part = np.s_[view.top() : view.bottom(), view.left() : view.right()]
+    assert np.array_equal(on_screen(again)[part], before[part])
+    again.actions_by_name["undo"].trigger()
+    assert len(again.session.route) == 0
     again.close()
+
+
+def test_work_of_before_is_offered_until_that_is_answered(opened, qtbot, picture_file, tmp_path):
+    propose(opened, qtbot)
+    route = opened.session.route
+    opened.close()
+    again = reopened(qtbot, tmp_path, picture_file, at_once=False)
+    message, session = again.message, again.session
+    assert message.act.isVisible() and "4 steps" in message.text.text() and len(session.route) == 0
+    session.add_step("sharpen")  # neither an edit nor another message answers it
+    session.keep_work()
+    again.tell("something else", False)
+    message.pass_by()
+    assert message.act.isVisible() and session.kept.find(name_of(picture_file)).route == route
+    message.act.click()
+    assert session.route == route
+    again.close()
+    other = reopened(qtbot, tmp_path, picture_file, at_once=False)
+    next(b for b in other.message.findChildren(QPushButton) if b.toolTip() == "Close this message").click()
+    other.session.add_step("noise")
+    other.close()
+    assert [step.kind for step in other.session.kept.find(name_of(picture_file)).route] == ["noise"]
+
+
+def test_an_export_that_ends_when_another_picture_is_open_counts_for_its_own(opened, qtbot, picture_file, tmp_path):
+    session = opened.session
+    session.add_step("noise")
+    with qtbot.waitSignal(session.exporting.saved, timeout=30000):
+        session.exporting.export(tmp_path / "done.png", "png", quality=90, overwrite=False)
+        session.opening.open_from(lambda: Source(np.full((300, 300, 3), 90, np.uint8)), "grey")
+    settle(opened, qtbot)
+    assert session.kept.find(name_of(picture_file)).written
+    with qtbot.waitSignal(session.opened, timeout=20000):
+        session.opening.open(picture_file)
+    assert [step.kind for step in session.route] == ["noise"] and not opened.isWindowModified()
+
+
+def test_samples_are_kept_like_files(window, qtbot):
+    with qtbot.waitSignal(window.session.opened, timeout=60000):
+        window.walking.open_sample("escapement")
+    window.session.tasks.cancel_all()
+    window.session.add_step("sharpen")
+    with qtbot.waitSignal(window.session.opened, timeout=60000):
+        window.session.opening.open_from(lambda: Source(np.full((300, 300, 3), 90, np.uint8)), "grey")
+    with qtbot.waitSignal(window.session.opened, timeout=60000):
+        window.walking.open_sample("escapement")
+    assert [step.kind for step in window.session.route] == ["sharpen"]
+    assert window.session.tasks.find("measuring") is None
 
 
 def test_dropped_pictures_are_walked_through_each_with_its_own_route(window, qtbot, pictures):

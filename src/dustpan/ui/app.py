@@ -72,13 +72,13 @@ def _make_window() -> tuple[QApplication, Window]:
 
     from dustpan.ui.log import catch_in_slots
     from dustpan.ui.memory import Memory
-    from dustpan.ui.session.pictures import KeptRoutes
+    from dustpan.ui.session.kept import KeptWork
     from dustpan.ui.widgets import theme
     from dustpan.ui.window import Window
 
     app = QApplication(sys.argv[:1])
     theme.apply(app)
-    window = Window(memory=Memory.of_user(), kept=KeptRoutes.of_user())
+    window = Window(memory=Memory.of_user(), kept=KeptWork.of_user())
     catch_in_slots(lambda fault: window.tell(str(fault), True))
     return app, window
 

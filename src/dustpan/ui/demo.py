@@ -15,7 +15,7 @@ _LIMIT = 180_000  # ms after which the run gives up
 
 def open_scene(window: Window, scene: str) -> None:
     """Open a scene and propose a route for it."""
-    window.session.opening.open_from(lambda: sample_picture(scene), scene, then=window.session.measuring.propose)
+    window.walking.open_sample(scene)
 
 
 class Run(QObject):
@@ -33,7 +33,8 @@ class Run(QObject):
         window.session.told.connect(self._told)
         window.tiles.state.connect(self._watch)
         QTimer.singleShot(_LIMIT, lambda: QApplication.exit(1))
-        window.session.opening.prepare(lambda: open_scene(window, scene))
+        opening, propose = window.session.opening, window.session.measuring.propose
+        opening.prepare(lambda: opening.open_from(lambda: sample_picture(scene), scene, then=propose))
 
     def _watch(self, exact: bool, have: int, wanted: int) -> None:
         """Export when the exact pixels of the proposed route are on the screen."""

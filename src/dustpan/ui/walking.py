@@ -62,8 +62,14 @@ class Walking(QObject):
         """Open a demo scene and propose a route for it."""
         from dustpan.simulate.samples import sample_picture
 
-        self.session.pictures.take([])
-        self.session.opening.open_from(partial(sample_picture, scene), scene, then=self.session.measuring.propose)
+        session = self.session
+        session.pictures.take([])
+
+        def propose() -> None:
+            if not any(not step.develops for step in session.route) and session.waiting is None:
+                session.measuring.propose()
+
+        session.opening.open_from(partial(sample_picture, scene), scene, sample=scene, then=propose)
 
     def go(self, direction: int) -> None:
         """Go to the next (1) or the previous (-1) picture."""

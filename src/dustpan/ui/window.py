@@ -34,6 +34,7 @@ from dustpan.ui.judging.proofs import Proofs
 from dustpan.ui.judging.readings import Readings
 from dustpan.ui.keys_dialog import KeysDialog
 from dustpan.ui.learning import Learning
+from dustpan.ui.looked_at import LookedAt
 from dustpan.ui.memory import Memory
 from dustpan.ui.output_view import OutputView
 from dustpan.ui.picking import Picking
@@ -49,11 +50,12 @@ from dustpan.ui.route.controls import Controls
 from dustpan.ui.route.route_bar import RouteBar
 from dustpan.ui.route.states import States
 from dustpan.ui.session.jobs import Jobs
-from dustpan.ui.session.pictures import KeptRoutes
+from dustpan.ui.session.kept import KeptWork
 from dustpan.ui.session.session import Session
 from dustpan.ui.session.watch import FileWatch
 from dustpan.ui.start_page import StartPage
 from dustpan.ui.staying import fill_staying_menu
+from dustpan.ui.taking_up import fill_taking_up_menu
 from dustpan.ui.walking import Walking
 from dustpan.ui.where.mask_files import MaskFiles
 from dustpan.ui.where.mask_view import GREY, HATCHED, HIDDEN
@@ -71,7 +73,7 @@ class Window(QMainWindow):
 
     closed = pyqtSignal()
 
-    def __init__(self, pool: Pool | None = None, memory: Memory | None = None, kept: KeptRoutes | None = None):
+    def __init__(self, pool: Pool | None = None, memory: Memory | None = None, kept: KeptWork | None = None):
         super().__init__()
         self.memory = memory or Memory()
         self.setAcceptDrops(True)
@@ -120,6 +122,7 @@ class Window(QMainWindow):
         self.stretch = Stretch(session, self.compare, message)
         self.commands = Commands(session, self.canvas, message, self)
         self.watch = FileWatch(self)
+        self.looked_at = LookedAt(self.canvas, self.proofs)
 
     def _make_actions(self) -> None:
         self.actions_by_name, self._menus = make_actions(self, {**self._file_commands(), **self._view_commands()})
@@ -128,6 +131,9 @@ class Window(QMainWindow):
         staying = menus["Route"].addMenu("Noise that may stay")
         assert staying is not None
         fill_staying_menu(staying, self.session, self.memory)
+        taking_up = menus["File"].addMenu("When a picture is opened again")
+        assert taking_up is not None
+        fill_taking_up_menu(taking_up, self.session, self.memory)
         ready = menus["Route"].addMenu("Ready-made routes")
         assert ready is not None
         self.remedy_files.fill_ready_menu(ready)
@@ -268,7 +274,10 @@ class Window(QMainWindow):
         session.tasks.changed.connect(self._show_page)
         session.told.connect(self.tell)
         session.offered.connect(self.message.offer)
+        session.restored.connect(self.looked_at.restore)
+        session.view = self.looked_at.values
         # A message goes when what it was about has passed.
+        session.opened.connect(self.message.forget_offer)
         session.opened.connect(self.message.pass_by)
         session.edited.connect(lambda dragging: self.message.pass_by())
         self._connect_views()
@@ -478,7 +487,7 @@ class Window(QMainWindow):
             return
         if not (self.isMaximized() or self.isFullScreen()):
             self.memory.put("size", [self.width(), self.height()])
-        self.session.keep_route()
+        self.session.keep_work()
         self.session.tasks.cancel_all()
         views = self.tiles, self.other, self.proofs, self.readings, self.findings, self.canvas
         for part in (*views, self.watch, self.values):

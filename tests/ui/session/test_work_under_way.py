@@ -18,7 +18,7 @@ from dustpan.core.steps import kinds
 from dustpan.core.work.pool import Pool
 from dustpan.files.save import FORMATS
 from dustpan.ui.memory import Memory
-from dustpan.ui.session.pictures import KeptRoutes
+from dustpan.ui.session.kept import KeptWork, name_of
 from dustpan.ui.window import Window
 
 
@@ -87,7 +87,7 @@ def test_pictures_that_were_left_are_let_go_and_their_takes_are_kept(window, qtb
 @pytest.mark.parametrize("work", ["opening", "measuring", "exporting", "drawing"])
 def test_closing_ends_what_is_under_way_and_leaves_no_half_written_file(qtbot, tmp_path, picture_file, work):
     """The fixture of the other tests asks that no thread is left; here the window is closed in the midst of work."""
-    window = Window(Pool(2), Memory(), KeptRoutes(tmp_path / "routes"))
+    window = Window(Pool(2), Memory(), KeptWork(tmp_path / "routes"))
     qtbot.addWidget(window)
     window.show()
     with qtbot.waitSignal(window.session.opened, timeout=20000):
@@ -105,4 +105,4 @@ def test_closing_ends_what_is_under_way_and_leaves_no_half_written_file(qtbot, t
     assert not window.session.tasks.running and not window.isVisible()
     left = [path for path in tmp_path.iterdir() if path.suffix == ".png"]
     assert all(Image.open(path).size == Image.open(picture_file).size for path in left)
-    assert [step.kind for step in window.session.kept.find(picture_file)] == ["noise", "sharpen"]
+    assert [step.kind for step in window.session.kept.find(name_of(picture_file)).route] == ["noise", "sharpen"]

@@ -89,6 +89,14 @@ class Proofs(QObject):
         self.session.planned.connect(self.render)
         compare.changed.connect(self.render)
 
+    def restore(self, items: list[Proof]) -> None:
+        """Pin the spots that were pinned before, instead of choosing some."""
+        self._choosing.cancel()
+        self.items = items
+        self.changed.emit()
+        self.render()
+        self.chosen.emit()
+
     def choose_again(self) -> None:
         """Choose five spots from the picture."""
         engine = self.session.engine

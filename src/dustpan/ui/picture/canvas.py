@@ -189,6 +189,17 @@ class Canvas(QWidget):
         self.fitted = False
         self._set(zoom, at or QPointF(self.room.width() / 2, self.room.height() / 2))
 
+    @property
+    def centre(self) -> QPointF:
+        """The picture's pixel in the middle of what is shown."""
+        return self._place(QPointF(self.room.width() / 2, self.room.height() / 2))
+
+    def look_at(self, pixel: QPointF, zoom: float) -> None:
+        """Show a pixel of the picture in the middle."""
+        self.fitted, self.zoom = False, zoom
+        self._move(QPointF(self.room.width() / 2, self.room.height() / 2) - pixel * zoom)
+        self.zoomed.emit(zoom)
+
     def zoom_by(self, steps: int, at: QPointF | None = None) -> None:
         """Go to the next finer or coarser stop."""
         if steps > 0:

@@ -10,18 +10,19 @@ from typing import Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from dustpan.core.document.history import Document
-from dustpan.core.document.route import Route
 from dustpan.core.errors import DustpanError
 from dustpan.core.render.engine import Engine, bare_places
 from dustpan.core.render.store import Stores
 from dustpan.core.work.pool import Priority
 from dustpan.ui.session.editing import Editing
 from dustpan.ui.session.jobs import Jobs
-from dustpan.ui.session.pictures import KeptRoutes, Pictures
+from dustpan.ui.session.kept import KeptWork, Work
+from dustpan.ui.session.pictures import Pictures
 from dustpan.ui.session.tasks import Task, Tasks
 from dustpan.ui.session.watch import Stamp
 from dustpan.ui.widgets.configured import configured
 
+TAKEN_UP = "Take up the work of before"  # label of the entry
 _KEEP_PAUSE = 1500  # ms without a change before the route is kept for its file
 _BUDGET = 256 << 20  # bytes of blocks that a window keeps
 
@@ -32,28 +33,34 @@ class OpenPicture(Editing):
     Signals
     -------
     opened : another picture is shown.
-    offered(text, label, act) : something to say, and what the user can do about it.
+    offered(text, label, act, refuse) : something to say, what the user can do about it, and what is done when not.
+    restored(view) : a picture is shown as it was left; `view` holds plain values: see `ui.looked_at`.
     pointed : other places are said to be bare, so that the noise is measured anew.
     """
 
     opened = pyqtSignal()
-    offered = pyqtSignal(str, str, object)
+    offered = pyqtSignal(str, str, object, object)
+    restored = pyqtSignal(object)
     pointed = pyqtSignal()
 
-    def __init__(self, jobs: Jobs, parent: QObject | None = None, kept: KeptRoutes | None = None):
+    def __init__(self, jobs: Jobs, parent: QObject | None = None, kept: KeptWork | None = None):
         super().__init__(parent)
         self.jobs = jobs
         self.tasks = Tasks(self)
         self.pictures = Pictures()
-        self.kept = kept or KeptRoutes(None)
+        self.kept = kept or KeptWork(None)
         self.stores = Stores.of(_BUDGET)
         self.path: Path | None = None
+        self.kept_name: str | None = None  # under which the work on the picture is kept
+        self.takes_up = True  # the work of before is taken up at once; else it is offered
+        self.waiting: Work | None = None  # the work of before, offered and not yet answered
+        self.view: Callable[[], dict[str, Any]] = dict  # returns how the picture is looked at, as plain values
         self.stamp: Stamp | None = None  # the state of its file when it was read
         self.engine: Engine | None = None
         self.visible = 1.0  # noise that proposals may leave, in units of what can just be seen
         self.safe: Document | None = None  # the document as it was exported, saved or opened last
         self._keeping = configured(QTimer(self), singleShot=True, interval=_KEEP_PAUSE)
-        self._keeping.timeout.connect(self.keep_route)
+        self._keeping.timeout.connect(self.keep_work)
         self.edited.connect(lambda dragging: None if dragging else self._keeping.start())
         self.edited.connect(self._follow_bare_places)
         self.opened.connect(lambda: self._follow_bare_places(opened=True))
@@ -89,34 +96,44 @@ class OpenPicture(Editing):
             self.engine.visible = visible
             self.edited.emit(False)
 
-    def keep_route(self) -> None:
-        """Keep the route for the picture's file while it is neither exported nor saved; forget it when it is."""
+    def keep_work(self) -> None:
+        """Keep what was done to the picture; work of before that is still offered is not written over."""
         self._keeping.stop()
-        if self.path is not None and self.engine is not None:
-            if self.changed:
-                self.kept.keep(self.path, self.history.document.route)
-            elif self.history.at:  # a picture just opened may still have a route to be offered
-                self.kept.drop(self.path)
+        if self.kept_name is None or self.engine is None or self.waiting is not None:
+            return
+        if self.history.at or len(self.history.entries) > 1 or self.takes:
+            takes = {name: document.route for name, document in self.takes.items()}
+            document = self.history.document
+            work = Work(document.route, takes, self.chosen_id, document == self.safe, self.view())
+            self.kept.keep(self.kept_name, work)
 
     def mark_safe(self, document: Document) -> None:
         """Take a document for exported or saved."""
         self.safe = document
-        self.keep_route()
+        self.keep_work()
         self.edited.emit(False)
 
-    def offer_kept_route(self) -> None:
-        """Offer the route that was left behind for this file."""
-        if self.path is None or self.engine is None or self.history.at:
+    def offer_work(self) -> None:
+        """Offer the work of before, where it was not taken up at once."""
+        if (work := self.waiting) is None:
             return
-        route = self.kept.find(self.path)
-        if route is None or route == self.route or (self.of_mosaic and route.mosaic_faults()):
-            return
-        steps = f"{len(route)} step{'s' if len(route) != 1 else ''}"
-        text = f"A route of {steps} was left for this picture, not exported."
-        self.offered.emit(text, "Restore it", partial(self._take_up, route))
+        steps = f"{len(work.route)} step{'s' if len(work.route) != 1 else ''}"
+        text = f"A route of {steps} was left for this picture{'' if work.written else ', not exported'}."
+        self.offered.emit(text, "Restore it", partial(self._take_up, work), self._refuse)
 
-    def _take_up(self, route: Route) -> None:
-        self.edit(Document(route), "Restore the route left before")
+    def _take_up(self, work: Work) -> None:
+        if self.waiting is not work:
+            return
+        self.waiting = None
+        self.takes = {**work.documents, **self.takes}
+        self.taken.emit()
+        self.edit_route(work.route, TAKEN_UP, choose=work.chosen_id)
+        if work.written:
+            self.mark_safe(self.history.document)
+        self.restored.emit(work.view)
+
+    def _refuse(self) -> None:
+        self.waiting = None
 
     def run_task(self, task: Task, job: Callable[[], Any], then: Callable[[Any], None]) -> None:
         """Run the job of a task in the pool; the task ends with it, and a fault is told."""

@@ -5,9 +5,10 @@ from __future__ import annotations
 import subprocess
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -20,7 +21,8 @@ from dustpan.core.render.engine import Engine
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Priority
 from dustpan.files import read_picture, read_preview
-from dustpan.ui.session.open_picture import OpenPicture
+from dustpan.ui.session.kept import Work, name_of
+from dustpan.ui.session.open_picture import TAKEN_UP, OpenPicture
 from dustpan.ui.session.pictures import PictureState
 from dustpan.ui.session.tasks import Task
 from dustpan.ui.session.watch import stamp_of
@@ -73,6 +75,7 @@ class Opening(QObject):
         name: str,
         *,
         path: Path | None = None,
+        sample: str = "",
         keep: bool = False,
         then: Callable[[], None] = lambda: None,
     ) -> None:
@@ -82,6 +85,7 @@ class Opening(QObject):
         ----------
         name : what the user reads while it is opened.
         path : its file, if it has one.
+        sample : its name among the samples, whose work is kept like that on files.
         keep : the route, its history and the takes go on, when the new picture is of the same kind.
         then : called when it is shown.
         """
@@ -95,13 +99,15 @@ class Opening(QObject):
             self._leave()
             alike = session.engine is not None and session.of_mosaic == (engine.source.mosaic is not None)
             session.engine, session.path, session.stamp = engine, path, stamp
+            session.kept_name = f"sample {sample}" if sample else name_of(path) if path is not None else None
             session.drop_plan()
-            if not (keep and alike):
-                self._begin(engine.source, name, path)
+            view = None if keep and alike else self._begin(engine.source, name, path)
             session.opened.emit()
             for message in engine.source.messages:
                 session.told.emit(message, False)
-            session.offer_kept_route()
+            session.offer_work()
+            if view is not None:
+                session.restored.emit(view)
             then()
 
         def fail(fault: DustpanError) -> None:
@@ -123,20 +129,37 @@ class Opening(QObject):
     def _leave(self) -> None:
         """Keep what was done to the picture that is left."""
         session = self.session
+        if session.engine is not None:
+            session.keep_work()
         if session.engine is not None and session.path is not None:
-            session.keep_route()
             state = PictureState(session.history, session.takes, session.chosen_id, session.safe)
             session.pictures.leave(session.path, state)
 
-    def _begin(self, source: Source, name: str, path: Path | None) -> None:
-        """Begin a picture's history, or take it up where it was left."""
+    def _begin(self, source: Source, name: str, path: Path | None) -> Mapping[str, Any] | None:
+        """Begin a picture's history, or take it up where it was left; return how it was looked at then."""
         session, mosaic = self.session, source.mosaic is not None
         first = Document(Route().original(mosaic=mosaic))
         state = session.pictures.state(path) if path is not None else None
+        session.waiting, view = None, None
         if state is None or (mosaic and state.history.document.route.mosaic_faults()):
-            state = PictureState(History.start(first, f"Open {name}"), safe=first)
+            history = History.start(first, f"Open {name}")
+            state, work = PictureState(history, safe=first), self._kept(mosaic)
+            if work is not None and session.takes_up:
+                left = Document(work.route)
+                safe = left if work.written else first
+                state = PictureState(history.record(left, TAKEN_UP), work.documents, work.chosen_id, safe)
+                view = work.view
+            else:
+                session.waiting = work
         session.begin(state.history, state.takes, state.chosen_id)
         session.safe = state.safe
+        return view
+
+    def _kept(self, mosaic: bool) -> Work | None:
+        """Return the work kept for the picture that is begun, where it suits it."""
+        work = self.session.kept.find(self.session.kept_name) if self.session.kept_name is not None else None
+        suits = work is not None and not (mosaic and work.route.mosaic_faults())
+        return work if suits else None
 
     # -- a preview ---------------------------------------------------------------------------------------------
 

@@ -6,16 +6,16 @@ from PyQt6.QtCore import QObject
 
 from dustpan.ui.session.exporting import Exporting
 from dustpan.ui.session.jobs import Jobs
+from dustpan.ui.session.kept import KeptWork
 from dustpan.ui.session.measuring import Measuring
 from dustpan.ui.session.open_picture import OpenPicture
 from dustpan.ui.session.opening import Opening
-from dustpan.ui.session.pictures import KeptRoutes
 
 
 class Session(OpenPicture):
     """The open picture with what can be done to it."""
 
-    def __init__(self, jobs: Jobs, parent: QObject | None = None, kept: KeptRoutes | None = None):
+    def __init__(self, jobs: Jobs, parent: QObject | None = None, kept: KeptWork | None = None):
         super().__init__(jobs, parent, kept)
         self.opening = Opening(self)
         self.measuring = Measuring(self)

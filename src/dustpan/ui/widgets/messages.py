@@ -28,11 +28,12 @@ class Message(QFrame):
         self.act.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.act.clicked.connect(self._do)
         self._doing: Callable[[], None] | None = None
+        self._offer: tuple[str, str, Callable[[], None], Callable[[], None]] | None = None  # not answered yet
         close = configured(QPushButton(icon("close", theme.GREYS.text), ""), objectName="quiet")
         close.setToolTip("Close this message")
         close.setAccessibleName("Close this message")
         close.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        close.clicked.connect(self.hide)
+        close.clicked.connect(self._close)
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 6, 4, 6)
         row.addWidget(self.sign)
@@ -40,7 +41,7 @@ class Message(QFrame):
         row.addWidget(self.act)
         row.addWidget(close)
         self._timer = configured(QTimer(self), singleShot=True, interval=_STAYS)
-        self._timer.timeout.connect(self.hide)
+        self._timer.timeout.connect(self.pass_by)
         self.harm = False
         self.hide()
 
@@ -50,8 +51,9 @@ class Message(QFrame):
         self.act.hide()
         self._timer.stop() if harm else self._timer.start()
 
-    def offer(self, text: str, label: str, act: Callable[[], None]) -> None:
-        """Show a message with something to do about it, until it is done, closed or its cause has gone."""
+    def offer(self, text: str, label: str, act: Callable[[], None], refuse: Callable[[], None]) -> None:
+        """Show a message with something to do about it until it is done or closed; other messages come between."""
+        self._offer = text, label, act, refuse
         self._show(text, False)
         self._doing = act
         self.act.setText(label)
@@ -72,13 +74,32 @@ class Message(QFrame):
 
     def _do(self) -> None:
         act, self._doing = self._doing, None
+        self._offer = None
         self.hide()
         if act is not None:
             act()
 
+    def _close(self) -> None:
+        """Close the message; an offer is refused by it."""
+        if self._doing is not None and self._offer is not None:
+            self._offer[3]()
+            self._offer = None
+            self.hide()
+        else:
+            self.pass_by()
+
     def pass_by(self) -> None:
-        """Take the message away, as what it was about has passed."""
-        self.hide()
+        """Take the message away, as what it was about has passed; an offer that it hid is shown again."""
+        if self._offer is None:
+            self.hide()
+        elif self._doing is None:
+            self.offer(*self._offer)
+
+    def forget_offer(self) -> None:
+        """Take an offer away that another picture was about."""
+        if self._offer is not None:
+            self._offer = None
+            self.hide()
 
     def reposition(self) -> None:
         """Stand at the top of the parent, as wide as it allows."""
