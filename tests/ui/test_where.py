@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QInputDialog, QMessageBox
 from tests.ui.steer import settle
 
 from dustpan.core.document.route import Where
@@ -61,7 +62,7 @@ def test_parts_are_added_joined_ordered_and_told(lighter, qtbot):
     rows = list(panel.rows.values())
     rows[1].join.setCurrentIndex(1)
     rows[1].join.activated.emit(1)
-    assert told(where(lighter)) == "edges, without darks, and flats" and panel.line.text().startswith("Edges, without")
+    assert told(where(lighter)) == "edges, without darks, plus flats" and panel.line.text().startswith("Edges, without")
     parts.move("flat_1", -1)
     assert [part.kind for part in where(lighter).parts] == ["edges", "flat", "brightness"]
     settle(lighter, qtbot)
@@ -249,6 +250,88 @@ def test_a_where_goes_from_step_to_step_and_is_kept_under_a_name(lighter, qtbot)
     assert told(where(lighter)) == "“darks”"
     parts.unfold(parts.part)
     assert where(lighter) == READY["Darks only"]
+    settle(lighter, qtbot)
+
+
+def test_kept_wheres_are_renamed_deleted_and_listed_by_their_names(lighter, qtbot, monkeypatch):
+    parts, session, panel = lighter.canvas.parts, lighter.session, lighter.controls.where_panel
+    parts.set_where(READY["Darks only"], "darks")
+    parts.keep("darks")
+    first = session.step
+    session.add_step("sharpen")
+    parts.set_open(True)
+    panel._fill_kinds(panel.add.menu())
+    names = [action.text() for action in panel.add.menu().actions()]
+    assert "“darks”" in names and "Kept" not in names
+    next(action for action in panel.add.menu().actions() if action.text() == "“darks”").trigger()
+    assert parts.users("darks") == [first.title, "Sharpen"] and told(where(lighter)) == "“darks”"
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("night", True))
+    panel.ask_new_name("darks")
+    assert told(where(lighter)) == "“night”" and session.route.kept("darks") is None
+    parts.add("edges")
+    panel.ask_delete("night")  # beside another part it can't be replaced by its own parts
+    assert session.route.kept("night") is not None and "Sharpen" in lighter.message.text.text()
+    parts.remove(parts.part.id)
+    asked = []
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: asked.append(box))
+    monkeypatch.setattr(QMessageBox, "clickedButton", lambda box: box.buttons()[-1])
+    panel.ask_delete("night")
+    assert first.title in asked[0].informativeText() and asked[0].defaultButton().text() == "Leave it"
+    assert session.route.kept("night") is None and where(lighter) == READY["Darks only"]
+    session.undo()
+    assert told(where(lighter)) == "“night”"
+    settle(lighter, qtbot)
+
+
+def test_a_taken_name_is_asked_about(lighter, qtbot, monkeypatch):
+    parts, panel = lighter.canvas.parts, lighter.controls.where_panel
+    parts.set_where(READY["Darks only"], "darks")
+    parts.keep("mask")
+    parts.set_where(READY["Sharp areas"], "sharp")
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("mask", True))
+    for answer, kept in ((0, "Darks only"), (-1, "Sharp areas")):
+        monkeypatch.setattr(QMessageBox, "exec", lambda box: None)
+        monkeypatch.setattr(QMessageBox, "clickedButton", lambda box, answer=answer: box.buttons()[answer])
+        panel.ask_name()
+        assert lighter.session.route.kept("mask") == READY[kept]
+    settle(lighter, qtbot)
+
+
+def test_keys_act_on_the_part_at_hand_and_never_on_the_step_behind_it(lighter, qtbot):
+    parts, session = lighter.canvas.parts, lighter.session
+    parts.add("edges")
+    parts.add("gradient")
+    parts.set_open(True)
+    qtbot.keyClick(lighter, Qt.Key.Key_X)
+    assert [part.on for part in parts.where.parts] == [True, False] and session.step.on
+    qtbot.keyClick(lighter, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
+    assert [part.kind for part in parts.where.parts] == ["edges", "gradient", "gradient"]
+    for left in (2, 1, 0, 0):
+        qtbot.keyClick(lighter, Qt.Key.Key_Delete)
+        assert len(parts.where.parts) == left and session.step is not None
+    assert "no part" in lighter.message.text.text()
+    parts.set_open(False)
+    count = len(session.route)
+    qtbot.keyClick(lighter, Qt.Key.Key_Delete)
+    assert len(session.route) == count - 1
+    settle(lighter, qtbot)
+
+
+def test_escape_and_another_card_end_what_the_next_click_would_do(lighter, qtbot):
+    parts, canvas, session = lighter.canvas.parts, lighter.canvas, lighter.session
+    first = session.chosen_id
+    session.add_step("noise")
+    lighter.picking.area("bare")
+    qtbot.keyClick(lighter, Qt.Key.Key_Escape)
+    assert not canvas.asking
+    lighter.picking.area("bare")
+    session.choose(first)
+    assert not canvas.asking
+    parts.set_open(True)
+    parts.add("brush")
+    qtbot.keyClick(lighter, Qt.Key.Key_Escape)
+    draw(lighter, qtbot, (0.3, 0.3), (0.4, 0.3))
+    assert not parts.open and parts.part.params.strokes == ()
     settle(lighter, qtbot)
 
 

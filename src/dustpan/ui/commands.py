@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from dustpan.core.document.copying import write_steps
+from dustpan.core.document.route import Part
 from dustpan.ui.picture.canvas import Canvas
 from dustpan.ui.session.session import Session
 from dustpan.ui.widgets.messages import Message
@@ -28,6 +29,41 @@ class Commands:
                 run(self.session.chosen_id, *rest)
 
         return act
+
+    def remove(self) -> None:
+        """Take the part at hand out of its Where, or the chosen step out of the route."""
+        self._on_part_or_step(lambda part: self.canvas.parts.remove(part.id), self.session.remove_step)
+
+    def switch(self) -> None:
+        """Turn the part at hand, or the chosen step, on or off."""
+        self._on_part_or_step(self.canvas.parts.switch, self.session.switch_step)
+
+    def duplicate(self) -> None:
+        """Add a copy after the part at hand, or after the chosen step."""
+        self._on_part_or_step(lambda part: self.canvas.parts.duplicate(part.id), self.session.duplicate_step)
+
+    def _on_part_or_step(self, on_part: Callable[[Part], None], on_step: Callable[[str], None]) -> None:
+        """Act on the part at hand while the parts are shown; else on the chosen step."""
+        parts = self.canvas.parts
+        if self.session.step is None:
+            return
+        if not parts.open:
+            on_step(self.session.step.id)
+        elif parts.part is not None:
+            on_part(parts.part)
+        else:
+            self.message.tell("This Where has no part; W goes back to the step.", False)
+
+    def end_pick(self) -> bool:
+        """End what the next click on the picture would do (a pick, a brush); return whether there was anything."""
+        if self.canvas.asking:
+            self.canvas.drop_question()
+            return True
+        parts = self.canvas.parts
+        if parts.open and (self.canvas.brush.part is not None or self.canvas.clicks.part is not None):
+            parts.set_open(False)
+            return True
+        return False
 
     def choose_beside(self, by: int) -> None:
         """Choose the step before or after the chosen one."""

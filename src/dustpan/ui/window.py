@@ -176,14 +176,14 @@ class Window(QMainWindow):
             "propose": session.measuring.propose,
             "learn": self.learning.ask,
             "add": self.route_bar.show_steps,
-            "switch": commands.on_step(session.switch_step),
+            "switch": commands.switch,
             "previous": partial(commands.choose_beside, -1),
             "next": partial(commands.choose_beside, 1),
             "earlier": commands.on_step(session.move_step, -1),
             "later": commands.on_step(session.move_step, 1),
-            "duplicate": commands.on_step(session.duplicate_step),
+            "duplicate": commands.duplicate,
             "rename": commands.on_step(self.route_bar.ask_name),
-            "remove": commands.on_step(session.remove_step),
+            "remove": commands.remove,
         }
 
     def _view_commands(self) -> dict[str, Callable[[], object]]:
@@ -420,8 +420,10 @@ class Window(QMainWindow):
     # -- events -----------------------------------------------------------------------------------------------
 
     def escape(self) -> None:
-        """End a drag; else cancel the newest work under way; else leave what has the focus."""
-        if self.commands.end_drag() or self.header.task_bar.cancel_newest():
+        """End a drag or a pick; else close a message; else cancel the newest work; else leave what has the focus."""
+        if self.commands.end_drag() or self.commands.end_pick() or self.message.close_by_key():
+            return
+        if self.header.task_bar.cancel_newest():
             return
         self.leave_output()
         self.setFocus()
@@ -507,7 +509,7 @@ class Window(QMainWindow):
         box.setText(f"{under_way} is under way.")
         box.setInformativeText("Closing stops it; no file is left half-written.")
         stop = box.addButton("Stop it and close", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Go on", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(box.addButton("Go on", QMessageBox.ButtonRole.RejectRole))
         box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         stop.clicked.connect(self.close_at_once)
         box.open()

@@ -120,6 +120,10 @@ class Params:
         own = {key: described.default for key, described in self.described().items() if described.own}
         return dataclasses.replace(self, **own) if own else self
 
+    def referring_to(self, name: str) -> Params:
+        """Return these settings with another name to refer to; only those that refer to one are asked."""
+        raise NotImplementedError
+
     @classmethod
     def described(cls) -> dict[str, Param]:
         """Return the description of each parameter by its id, in the order shown."""

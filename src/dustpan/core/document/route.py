@@ -68,6 +68,23 @@ class Where:
         """Whether the mask leaves nothing out."""
         return not self.invert and not any(part.on for part in self.parts)
 
+    def uses(self, name: str) -> bool:
+        """Whether a part refers to the Where that is kept under a name."""
+        return any(part.params.refers_to == name for part in self.parts)
+
+    def stands_for(self, name: str) -> bool:
+        """Whether it is the Where that is kept under a name, and nothing else."""
+        plain = len(self.parts) == 1 and not self.invert and not self.feather
+        return plain and self.uses(name) and self.parts[0].on and not self.parts[0].invert
+
+    def renamed(self, name: str, new: str) -> Where:
+        """Return it with parts that refer to a new name instead of another."""
+
+        def rename(part: Part) -> Part:
+            return replace(part, params=part.params.referring_to(new)) if part.params.refers_to == name else part
+
+        return replace(self, parts=tuple(rename(part) for part in self.parts))
+
 
 @dataclass(frozen=True)
 class Step:
@@ -160,6 +177,21 @@ class Route:
         else:
             wheres[name] = where
         return Route(self.steps, tuple(wheres.items()))
+
+    def renamed(self, name: str, new: str) -> Route:
+        """Return the route with a kept Where under another name, wherever it is used."""
+        wheres = tuple((new if old == name else old, where.renamed(name, new)) for old, where in self.wheres)
+        return Route(tuple(replace(step, where=step.where.renamed(name, new)) for step in self.steps), wheres)
+
+    def forgetting(self, name: str) -> Route:
+        """Return the route without a kept Where; what stands for it gets its parts."""
+        kept = self.kept(name) or Where()
+
+        def own(where: Where) -> Where:
+            return kept if where.stands_for(name) else where
+
+        wheres = tuple((other, own(where)) for other, where in self.wheres if other != name)
+        return Route(tuple(replace(step, where=own(step.where)) for step in self.steps), wheres)
 
     def resolved(self, where: Where, within: tuple[str, ...] = ()) -> Where:
         """Return a Where whose parts that refer to a kept one hold it; what leads back to itself covers nothing."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -21,6 +21,10 @@ class NamedParams(Params):
     def refers_to(self):
         """The name, also while it is empty."""
         return self.name
+
+    def referring_to(self, name):
+        """Return a part that stands for another kept Where."""
+        return replace(self, name=name)
 
 
 class Named(PartKind):

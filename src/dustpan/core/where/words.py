@@ -9,7 +9,8 @@ from typing import Any
 from dustpan.core.document.route import Part, Where
 from dustpan.core.where import part_kinds
 
-_JOINS = {"add": "and", "subtract": "without", "intersect": "within"}
+#: By operation: how a part joins those before it.
+JOINS = {"add": "plus", "subtract": "without", "intersect": "within"}
 
 
 def told(where: Where) -> str:
@@ -17,10 +18,10 @@ def told(where: Where) -> str:
     parts = [part for part in where.parts if part.on]
     if not parts:
         return "nowhere" if where.invert else "everywhere"
-    words = [_name(parts[0]) if parts[0].op == "add" else f"all {_JOINS['subtract']} {_name(parts[0])}"]
+    words = [_name(parts[0]) if parts[0].op == "add" else f"all {JOINS['subtract']} {_name(parts[0])}"]
     if parts[0].op == "intersect":
         words = [_name(parts[0])]
-    words += [f"{_JOINS[part.op]} {_name(part)}" for part in parts[1:]]
+    words += [f"{JOINS[part.op]} {_name(part)}" for part in parts[1:]]
     line = ", ".join(words)
     return f"all but {line}" if where.invert else line
 

@@ -81,6 +81,8 @@ class Canvas(QWidget):
         tiles.session.opened.connect(self.fit)
         tiles.session.opening.previewed.connect(self.preview)
         tiles.session.chosen.connect(self.update)
+        for signal in (tiles.session.chosen, tiles.session.opened):  # an answer belongs to the step it was asked for
+            signal.connect(self.drop_question)
         self.mask_view.changed.connect(self.update)
         self.parts.changed.connect(self.update)
         tiles.session.edited.connect(lambda dragging: self.update())
@@ -420,6 +422,17 @@ class Canvas(QWidget):
         """Have the next click, or a patch that is dragged, answered by its pixels."""
         self._question.ask_patch(take)
         self._show_question()
+
+    @property
+    def asking(self) -> bool:
+        """Whether the next click or drag answers a question."""
+        return self._question.open
+
+    def drop_question(self) -> None:
+        """Ask for nothing any more."""
+        if self._question.open:
+            self._question.drop()
+            self._show_question()
 
     def _show_question(self) -> None:
         self.setCursor(Qt.CursorShape.CrossCursor) if self._question.open else self.unsetCursor()

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QInputDialog,
     QLabel,
     QMenu,
+    QMessageBox,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -26,7 +27,8 @@ from PyQt6.QtWidgets import (
 from dustpan.core.document.params import Param
 from dustpan.core.document.route import MAX_FEATHER, OPERATIONS, Part, Where
 from dustpan.core.where import listed_kinds, part_kinds
-from dustpan.core.where.words import READY, told
+from dustpan.core.where.part_kind import PartKind
+from dustpan.core.where.words import JOINS, READY, told
 from dustpan.ui.where.part_fields import PartFields
 from dustpan.ui.where.parts import Parts
 from dustpan.ui.where.thumbnails import Thumbnails
@@ -36,7 +38,6 @@ from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.discard import discard
 from dustpan.ui.widgets.sliders import NumberSlider
 
-_WORDS = {"add": "and", "subtract": "without", "intersect": "within"}
 _SMALL = QSize(40, 28)
 _FEATHER = Param("Feather", 0.0, "Softens the rim of the whole mask.", unit="px", low=0.0, high=MAX_FEATHER, step=0.5)
 
@@ -67,7 +68,7 @@ class PartRow(QFrame):
         self.name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.name.clicked.connect(lambda: self.chosen.emit(self.part.id))
         self.join = Choice("How this part joins those above it", "Joins")
-        self.join.addItems([_WORDS[op] for op in OPERATIONS])
+        self.join.addItems([JOINS[op] for op in OPERATIONS])
         self.join.activated.connect(lambda index: self._set("where, how a part joins", op=OPERATIONS[index]))
         self.join.setFixedWidth(80)
         self.join.setStyleSheet("padding-left: 5px; padding-right: 0px;")
@@ -102,6 +103,18 @@ class PartRow(QFrame):
 
     def _set(self, what: str, **changes: Any) -> None:
         self.parts.set_part(replace(self.part, **changes), what)
+
+
+def _question(parent: QWidget, title: str, text: str) -> QMessageBox:
+    """Return a question whose default answer changes nothing."""
+    box = QMessageBox(QMessageBox.Icon.Question, title, title, parent=parent)
+    box.setInformativeText(text)
+    box.setDefaultButton(box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole))
+    return box
+
+
+def _listed(names: list[str]) -> str:
+    return " and ".join([", ".join(names[:-1]), names[-1]] if len(names) > 1 else names)
 
 
 class WherePanel(QWidget):
@@ -205,10 +218,17 @@ class WherePanel(QWidget):
         for kind, before in zip(kinds, [kinds[0], *kinds], strict=False):
             if kind.by_picture != before.by_picture:
                 menu.addSeparator()
+            if kind.params_type().refers_to is not None:
+                self._list_kept(menu, kind)
+                continue
             action = menu.addAction(kind.label, partial(self.parts.add, kind.kind))
             action.setToolTip(kind.help)
-            refers = kind.params_type().refers_to is not None
-            action.setEnabled(not refers or bool(self.parts.session.route.wheres))
+
+    def _list_kept(self, menu: QMenu, kind: PartKind) -> None:
+        """List the Wheres kept under a name; a part refers to one of them from the beginning."""
+        for name, _ in self.parts.session.route.wheres:
+            action = menu.addAction(f"“{name}”", partial(self.parts.add, kind.kind, name=name))
+            action.setToolTip(kind.help)
 
     def _fill_ready(self, menu: QMenu) -> None:
         menu.clear()
@@ -226,6 +246,12 @@ class WherePanel(QWidget):
             self.parts.copied is not None
         )
         menu.addAction("Keep under a name …", self.ask_name).setEnabled(has)
+        kept = menu.addMenu("Kept under a name")
+        kept.setEnabled(bool(self.parts.session.route.wheres))
+        for name, _ in self.parts.session.route.wheres:
+            own = kept.addMenu(f"“{name}”")
+            own.addAction("Rename …", partial(self.ask_new_name, name))
+            own.addAction("Delete …", partial(self.ask_delete, name))
         menu.addAction("Save as a grey picture …", self.saved.emit).setEnabled(has)
         menu.addSeparator()
         source = menu.addAction("Look at the picture as it came", lambda: self._set("where, looks at", origin="source"))
@@ -253,8 +279,43 @@ class WherePanel(QWidget):
     def ask_name(self) -> None:
         """Ask under which name the Where is to be kept."""
         name, given = QInputDialog.getText(self, "Keep a Where", "Name, for this route's other steps too:")
-        if given and name.strip():
+        if given and name.strip() and self._may_take(name.strip()):
             self.parts.keep(name.strip())
+
+    def _may_take(self, name: str) -> bool:
+        """Ask before a name that is taken gets another Where."""
+        if self.parts.session.route.kept(name) is None:
+            return True
+        users = _listed(self.parts.users(name))
+        box = _question(self, f"“{name}” is taken", f"It is used by {users}." if users else "No step uses it.")
+        replaced = box.addButton("Put this one in its place", QMessageBox.ButtonRole.DestructiveRole)
+        box.exec()
+        return box.clickedButton() is replaced
+
+    def ask_new_name(self, name: str) -> None:
+        """Ask for another name of a kept Where."""
+        new, given = QInputDialog.getText(self, "Rename a Where", "Name:", text=name)
+        new = new.strip()
+        if not given or not new or new == name:
+            return
+        if self.parts.session.route.kept(new) is not None:
+            self.parts.session.told.emit(f"“{new}” is taken.", False)
+        else:
+            self.parts.rename(name, new)
+
+    def ask_delete(self, name: str) -> None:
+        """Delete a kept Where; told which steps use it, as they get its parts instead."""
+        users = _listed(self.parts.users(name))
+        if held := _listed(self.parts.users(name, with_others=True)):
+            self.parts.session.told.emit(f"“{name}” is one of several parts of {held}; take it out there first.", False)
+            return
+        if users:
+            box = _question(self, f"Delete “{name}”?", f"It is used by {users}, which will have its parts instead.")
+            deleted = box.addButton("Delete the name", QMessageBox.ButtonRole.DestructiveRole)
+            box.exec()
+            if box.clickedButton() is not deleted:
+                return
+        self.parts.forget(name)
 
     # -- showing ----------------------------------------------------------------------------------------------
 

@@ -9,7 +9,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from dustpan.core.document.params import Params
 from dustpan.core.document.route import Part, Step, Where
-from dustpan.core.where.words import new_part
+from dustpan.core.where import part_kinds
+from dustpan.core.where.words import free_part_id, new_part
 from dustpan.ui.session.session import Session
 
 
@@ -108,8 +109,22 @@ class Parts(QObject):
         """Add a part of a kind and take it at hand."""
         part = new_part(self.where, kind, **values)
         self._chosen = part.id
-        self.set_where(replace(self.where, parts=(*self.where.parts, part)), f"where, add {part.kind}")
+        self.set_where(replace(self.where, parts=(*self.where.parts, part)), f"where, add {part_kinds()[kind].label}")
         self.changed.emit()
+
+    def duplicate(self, part_id: str) -> None:
+        """Add a copy right after a part, and take it at hand."""
+        parts = list(self.where.parts)
+        index = next(n for n, part in enumerate(parts) if part.id == part_id)
+        copy = replace(parts[index], id=free_part_id(self.where, parts[index].kind))
+        parts.insert(index + 1, copy)
+        self._chosen = copy.id
+        self.set_where(replace(self.where, parts=tuple(parts)), "where, copy a part")
+        self.changed.emit()
+
+    def switch(self, part: Part) -> None:
+        """Turn a part on or off."""
+        self.set_part(replace(part, on=not part.on), "where, switch a part")
 
     def remove(self, part_id: str) -> None:
         """Take a part out."""
@@ -133,6 +148,26 @@ class Parts(QObject):
         use = Where((new_part(Where(), "named", name=name),))
         route = self.session.route.keeping(name, self.where).with_step(replace(step, where=use))
         self.session.edit(replace(self.session.document, route=route), f"Keep a Where as “{name}”")
+
+    def users(self, name: str, *, with_others: bool = False) -> list[str]:
+        """Return the titles of the steps, and the names of the kept Wheres, that use a kept one.
+
+        with_others : only those that fold it with other parts, or invert it.
+        """
+        route = self.session.route
+        wheres = [(step.title, step.where) for step in route] + [(f"“{n}”", where) for n, where in route.wheres]
+        found = [(title, where) for title, where in wheres if where.uses(name)]
+        return [title for title, where in found if not (with_others and where.stands_for(name))]
+
+    def rename(self, name: str, new: str) -> None:
+        """Give a kept Where another name, wherever it is used."""
+        route = self.session.route.renamed(name, new)
+        self.session.edit(replace(self.session.document, route=route), f"Rename “{name}” to “{new}”")
+
+    def forget(self, name: str) -> None:
+        """Delete a kept Where; what uses it gets its parts."""
+        route = self.session.route.forgetting(name)
+        self.session.edit(replace(self.session.document, route=route), f"Delete “{name}”")
 
     def unfold(self, part: Part) -> None:
         """Put the parts of a kept Where in place of its name."""

@@ -88,6 +88,13 @@ class Message(QFrame):
         else:
             self.pass_by()
 
+    def close_by_key(self) -> bool:
+        """Close the message that is shown, but no offer, which waits for its answer; return whether there was one."""
+        if self.isHidden() or self._doing is not None:
+            return False
+        self.pass_by()
+        return True
+
     def pass_by(self) -> None:
         """Take the message away, as what it was about has passed; an offer that it hid is shown again."""
         if self._offer is None:
