@@ -13,7 +13,8 @@ from PyQt6.QtGui import QDropEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton
 from tests.ui.steer import in_view, on_screen, propose, settle
 
-from dustpan.core.document.copying import write_value
+from dustpan.core.document.copying import write_steps, write_value
+from dustpan.core.document.route import new_step
 from dustpan.core.picture.source import Source
 from dustpan.core.render.finishing import Finish
 from dustpan.core.work.pool import Pool
@@ -539,3 +540,23 @@ def test_custom_widgets_tell_screen_readers_what_they_are(opened, qtbot):
         assert isinstance(card, QAbstractButton) and card.accessibleName().startswith("Step ")
     qtbot.waitUntil(lambda: all(t.accessibleDescription() for t in opened.proof_strip.tiles[:5]), timeout=10000)
     assert all(isinstance(tile, QAbstractButton) for tile in opened.proof_strip.tiles)
+
+
+def test_a_raw_route_is_pasted_without_its_development(opened, qtbot):
+    develop, noise = new_step("develop", "develop"), new_step("noise", "noise")
+    opened.session.paste(write_steps(develop, noise))
+    assert [step.kind for step in opened.session.route] == ["noise"] and "Develop" in opened.message.text.text()
+    opened.message.hide()
+    opened.session.paste(write_steps(develop))
+    assert [step.kind for step in opened.session.route] == ["noise"] and "Develop" in opened.message.text.text()
+    settle(opened, qtbot)
+
+
+def test_a_step_from_the_list_comes_with_what_is_proposed(window, qtbot):
+    dark = Source((noisy_picture("bench", iso=800, size=(600, 400)).pixels * 0.3).astype(np.uint8))
+    with qtbot.waitSignal(window.session.opened, timeout=20000):
+        window.session.opening.open_from(lambda: dark, "dark")
+    with qtbot.waitSignal(window.session.edited, timeout=20000):
+        window.route_bar.steps.chosen.emit("exposure")
+    assert window.session.step.params.ev > 0.3
+    settle(window, qtbot)

@@ -348,7 +348,8 @@ def test_the_step_list_is_searched_by_words_and_keys(opened, qtbot):
     qtbot.keyClicks(steps.search, "halos down")
     shown = [steps.list.item(n) for n in range(steps.list.count()) if not steps.list.item(n).isHidden()]
     assert [item.data(Qt.ItemDataRole.UserRole) for item in shown] == ["sharpen"]
-    qtbot.keyClick(steps.search, Qt.Key.Key_Return)
+    with qtbot.waitSignal(opened.session.chosen, timeout=20000):
+        qtbot.keyClick(steps.search, Qt.Key.Key_Return)
     assert not steps.isVisible() and opened.session.step.kind == "sharpen"
     opened.actions_by_name["add"].trigger()
     before = steps.list.currentRow()

@@ -50,11 +50,14 @@ class Pool:
             thread.start()
 
     def submit(self, job: Callable[[], object], *, priority: int, token: Token) -> Future:
-        """Queue a job and return its future, which ends with Cancelled when the token stops the job."""
+        """Queue a job and return its future, which ends with Cancelled when the token stops the job.
+
+        Raises Cancelled when the pool is closed: what asks for more of its work then is given up as well.
+        """
         future: Future = Future()
         with self._ready:
             if not self._open:
-                raise RuntimeError("the pool is closed")
+                raise Cancelled
             heapq.heappush(self._jobs, (priority, next(self._count), job, token, future))
             self._ready.notify_all()  # not every thread may take it
         return future

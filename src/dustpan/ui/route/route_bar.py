@@ -16,7 +16,8 @@ from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.discard import discard
 from dustpan.ui.widgets.icons import icon
 
-_CARD = QSize(152, 46)
+_CARD = QSize(152, 46)  # of a card whose name and figure are short
+_WIDEST = 212  # px
 _WIDER = 12  # px, steps of the width of cards that do not fit, so that it hardly moves with a figure
 _FAR = 12  # px the pointer moves before a card is dragged
 _DOT = 20  # px at the card's left that switch the step
@@ -57,10 +58,10 @@ class Card(QPushButton):
         self.update()
 
     def width_of(self, *, figure: bool) -> int:
-        """Return the width that its name takes, and its figure too if that is shown; no more than a whole card's."""
+        """Return the width that its name takes, and its figure too if that is shown."""
         name = theme.metrics(10, bold=True).horizontalAdvance(self.step.title) + self._room_of_sign + 4
         words = theme.metrics(8).horizontalAdvance(self._words) + 10 if figure else 0
-        return min(_CARD.width(), -(-(26 + max(name, words)) // _WIDER) * _WIDER)
+        return min(_WIDEST, -(-(26 + max(name, words)) // _WIDER) * _WIDER)
 
     def fit(self, width: int, *, figure: bool) -> None:
         """Take a width, and show the figure or the name alone."""
@@ -213,7 +214,7 @@ class RouteBar(QWidget):
         self.add_button.setToolTip("Add a step; it lands where its stage stands.")
         self.add_button.setAccessibleName("Add a step")
         self.steps = StepList(self)
-        self.steps.chosen.connect(session.add_step)
+        self.steps.chosen.connect(session.measuring.add)
         self.add_button.clicked.connect(self.show_steps)
         self._mark = QWidget(self)  # where a dragged card would land
         self._mark.setStyleSheet(f"background: {theme.VERDIGRIS};")
@@ -321,7 +322,10 @@ class RouteBar(QWidget):
         """Give all cards their full width, or that of their words, or that of their names alone, as there is room."""
         room = self.width() - 34 - 10 - self.propose_button.sizeHint().width() - 40
         cards = self._cards.values()
-        ways = [[_CARD.width()] * len(cards), *([card.width_of(figure=f) for card in cards] for f in (True, False))]
+        ways = [
+            [max(_CARD.width(), card.width_of(figure=True)) for card in cards],
+            *([card.width_of(figure=f) for card in cards] for f in (True, False)),
+        ]
         way = next((n for n, widths in enumerate(ways) if sum(widths) + 10 * len(cards) <= room), len(ways) - 1)
         for card, width in zip(cards, ways[way], strict=True):
             card.fit(width, figure=way < len(ways) - 1)

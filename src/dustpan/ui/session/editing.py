@@ -17,6 +17,7 @@ from dustpan.core.render.plan import Plan
 from dustpan.ui.widgets.configured import configured
 
 PROPOSED = "Propose a route"  # label of the entries that a proposal makes
+_NO_RAW = "Develop was left out: this is no raw picture."
 _NUDGE_PAUSE = 800  # ms within which wheel notches and arrow keys are one change
 
 
@@ -153,7 +154,7 @@ class Editing(QObject):
         fitted = route.fitted(mosaic=self.of_mosaic, develop=self.route)
         self.edit_route(fitted, label, choose=fitted.steps[-1].id if len(fitted) else None)
         if not self.of_mosaic and any(step.develops for step in route):
-            self.told.emit("Develop was left out: this is no raw picture.", False)
+            self.told.emit(_NO_RAW, False)
 
     # -- its steps --------------------------------------------------------------------------------------------
 
@@ -246,7 +247,7 @@ class Editing(QObject):
         elif len(found) == 1:
             self._paste_step(found.steps[0])
         else:
-            self.edit_route(found, "Paste a route", choose=found.steps[-1].id if len(found) else None)
+            self.apply(found, "Paste a route")
 
     def _paste_value(self, value: Value) -> None:
         step = self.step
@@ -263,6 +264,9 @@ class Editing(QObject):
     def _paste_step(self, pasted: Step) -> None:
         """Give the chosen step of the same kind the pasted settings, else add the card."""
         step, label = self.step, f"Paste {pasted.title}"
+        if pasted.develops and not self.of_mosaic:
+            self.told.emit(_NO_RAW, False)
+            return
         if step is not None and step.kind == pasted.kind:
             self.change_step(replace(pasted, id=step.id), label)
             return

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject, QTimer
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.params import Params
-from dustpan.core.document.route import Route
+from dustpan.core.document.route import Route, Step
 from dustpan.core.judge.propose import ease_route, propose_route
 from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kind_of
@@ -44,6 +44,10 @@ class Measuring(QObject):
         first = next((s.id for s in route if getattr(s.params, "auto", False)), route.steps[-1].id)
         QTimer.singleShot(0, lambda: session.choose(first) if session.route.find(first) else None)
 
+    def add(self, kind: str) -> None:
+        """Add a step with the settings that its measurement proposes, the defaults where it proposes none."""
+        self._propose_step(kind, None)
+
     def mend(self, kind: str) -> None:
         """Add a step with the settings that its own measurement proposes, or turn on the one that is there.
 
@@ -57,6 +61,11 @@ class Measuring(QObject):
             if not present.on:
                 session.switch_step(present.id)
             return
+        self._propose_step(kind, present)
+
+    def _propose_step(self, kind: str, present: Step | None) -> None:
+        """Measure for a step, and add it, or give the one that is there the proposed settings."""
+        session = self.session
         if session.engine is None:
             return
         task = session.tasks.begin("measuring", f"Measuring for {kind_of(kind).label}")

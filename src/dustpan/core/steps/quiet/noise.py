@@ -109,8 +109,8 @@ class Noise(StepKind):
         return gentler if harm in _EASED and gentler.luminance < params.luminance else None
 
     def tell(self, params, analysis, found=None):
-        """Return the part of the luminance noise that goes where nothing lies under it."""
-        return f"{params.luminance:.0f} % off bare areas"
+        """Return how strong both cleanings are."""
+        return f"luminance {params.luminance:.0f} %, colour {params.colour:.0f} %"
 
 
 KIND = Noise()
