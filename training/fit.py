@@ -21,10 +21,10 @@ from dustpan.core.noise.prior import COEFFICIENTS, CORRELATIONS, LIMIT
 from dustpan.core.noise.statistics import FINE_PARTS, TABLES
 from training.kinds import FAMILIES
 
-_COMPONENTS = 60  # of the targets
+_COMPONENTS = 80  # of the targets
 _UNITS, _DOUBT_UNITS = (256, 128), (32,)
 _TRANSPOSED = np.arange(64).reshape(8, 8).T.ravel()
-_CORRELATION_COUNTS = 4.0  # how much more an error of a correlation counts than one of a logarithm
+_CORRELATION_COUNTS = 12.0  # how much more an error of a correlation counts than one of a logarithm
 _ROUNDS, _DOUBT_ROUNDS, _BATCH = 60, 30, 128
 _RATE, _DECAY, _DROPPED = 2e-3, 1e-2, 0.15
 _JITTER = 0.1  # deviations by which inputs are moved by chance

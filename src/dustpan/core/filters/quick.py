@@ -15,6 +15,7 @@ from dustpan.core.picture.region import Ends, Region
 from dustpan.core.work.cancel import Check, no_check
 
 _PADDING = (16, 32, 40)  # px past the picture's end for 1, 2 and 3 scales: whole windows of the coarsest
+_LAST_WINDOWS = 8  # px at each scale that are added at the right
 _SUPPORT = (16, 32, 44)  # px that the result looks around for 1, 2 and 3 scales
 #: sigma(tone, scale, region) -> (3, h, w): deviation of the noise at that scale for a plane of tones spread over a
 #: region of the tile (which may reach beyond it).
@@ -76,10 +77,14 @@ def support(scales: int) -> int:
 
 
 def _pad_to_windows(tile: np.ndarray, ends: Ends, scales: int) -> tuple[np.ndarray, Region]:
-    """Return a tile padded to whole windows where the picture ends, and its region counted from the tile's corner."""
+    """Return a tile padded to whole windows where the picture ends, and its region counted from the tile's corner.
+
+    At the right a little more: a kernel works the last few windows of a row one by one, and rounds otherwise.
+    """
     height, width = tile.shape[:2]
     unit = 2 * 2 ** (scales - 1)
     left, top, right, bottom = (_PADDING[scales - 1] * end for end in ends)
+    right += (_LAST_WINDOWS << (scales - 1)) * ends[2]
     right, bottom = right + -width % unit, bottom + -height % unit
     area = (-left, -top, width + right, height + bottom)
     if min(height, width) > max(left, top, right, bottom):
