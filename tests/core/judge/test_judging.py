@@ -85,7 +85,7 @@ def test_readings_agree_with_the_truth(judged, name):
     assert report.figures["halo"] == pytest.approx(true_halo(report.pairs, clean), rel=0.3, abs=0.015)
     plans = plan, second.plan(plan_document)
     there, said = noise_by_two_photographs((engine, second), plans, regions, clean)
-    assert said == pytest.approx(there, rel=0.1, abs=0.4)
+    assert said == pytest.approx(there, rel=0.1, abs=0.5)
     if name == "too much of both":
         assert {"halo"} <= {finding.what for finding in report.harm}
         assert all(finding.points for finding in report.harm if finding.what == "halo")

@@ -206,12 +206,13 @@ def test_edges_do_not_ring_and_stars_keep_their_light_without_dark_rings():
         light[row, column] += rng.uniform(0.5, 2)  # no peak comes to white, where light would have to be lost
     sky = encode_curve(cv2.GaussianBlur(light, (0, 0), 1.5)) + rng.normal(0, LEVEL, light.shape)
     result = run(sky, "deblur", radius=1.5)
-    kept, peaks = [], []
+    kept, peaks, around = [], [], []
     for row, column in places:
         window = np.s_[row - 8 : row + 9, column - 8 : column + 9]
         before, after = stored(sky)[window] / np.float32(255), np.clip(result[window], 0, None)
         floor = decode_curve(np.float32(0.1))
         kept.append((decode_curve(after) - floor).sum() / (decode_curve(before) - floor).sum())
         peaks.append(after.max() / before.max())
-        assert tone_of(np.ascontiguousarray(after)).min() > 0.1 - 7 * LEVEL
+        around.append(tone_of(np.ascontiguousarray(after)))
+    assert np.min(around) > 0.1 - 9 * LEVEL and np.mean(around, axis=0).min() > 0.1 - 2 * LEVEL
     assert np.median(kept) == pytest.approx(1, abs=0.02) and np.median(peaks) > 1.4

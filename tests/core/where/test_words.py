@@ -25,7 +25,7 @@ LINES = {
     "all but ellipse": made(("ellipse", "add", {}), invert=True),
     "all without stars": made(("stars", "subtract", {})),
     "flats, within gradient": made(("flat", "add", {}), ("gradient", "intersect", {})),
-    "brights, and “sky”": made(("brightness", "add", {"low": 0.6, "high": 1.0}), ("named", "add", {"name": "sky"})),
+    "brights, plus “sky”": made(("brightness", "add", {"low": 0.6, "high": 1.0}), ("named", "add", {"name": "sky"})),
     "brightness": made(("brightness", "add", {"low": 0.2, "high": 0.6})),
 }
 
