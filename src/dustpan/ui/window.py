@@ -46,6 +46,7 @@ from dustpan.ui.picture.screen import Appearance
 from dustpan.ui.picture.tiles import Tiles
 from dustpan.ui.picture.values import Values
 from dustpan.ui.remedy_files import RemedyFiles
+from dustpan.ui.room import Panel, Room
 from dustpan.ui.route.controls import Controls
 from dustpan.ui.route.route_bar import RouteBar
 from dustpan.ui.route.states import States
@@ -61,6 +62,7 @@ from dustpan.ui.where.mask_files import MaskFiles
 from dustpan.ui.where.mask_view import GREY, HATCHED, HIDDEN
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
+from dustpan.ui.widgets.edge import Edge
 from dustpan.ui.widgets.messages import Message
 from dustpan.ui.widgets.text import shown_name
 
@@ -79,6 +81,8 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.resize(*self._remembered_size())
         self.setMinimumSize(*_LEAST_SIZE)
+        if self.memory.get("maximised", False):
+            self.setWindowState(Qt.WindowState.WindowMaximized)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self._may_lose = False  # the user has agreed to lose what is under way
         self.jobs = Jobs(pool or Pool(yielding=True), self)
@@ -210,17 +214,24 @@ class Window(QMainWindow):
         }
 
     def _lay_out(self) -> None:
-        self.header = Header(self.session, self.actions_by_name)
-        right = _column(self.findings, self.canvas, self._make_bar(), stretched=self.canvas)
+        self.header, bar, strip = Header(self.session, self.actions_by_name), self._make_bar(), self._make_strip()
+        right = _column(self.findings, self.canvas, bar, stretched=self.canvas)
+        edges = {
+            "controls": Edge("left", "Edge of the controls", "A click folds the controls away, or shows them (F6)"),
+            "route": Edge("top", "Edge of the route", "A click folds the route away, or shows it (F8)"),
+        }
         middle = QHBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(self.controls)
+        middle.addWidget(edges["controls"])
         middle.addLayout(right, 1)
         work = QWidget()
-        column = _column(self.route_bar)
+        column = _column(self.route_bar, edges["route"])
         column.addLayout(middle, 1)
-        column.addWidget(self._make_strip())
+        column.addWidget(self.proof_strip.grip)
+        column.addWidget(strip)
         work.setLayout(column)
+        self._make_room(edges, bar, strip)
         self.pages = QStackedWidget()
         self.pages.addWidget(self.start_page)
         self.pages.addWidget(work)
@@ -229,8 +240,23 @@ class Window(QMainWindow):
         body.setLayout(_column(self.header, self.pages, stretched=self.pages))
         self.setCentralWidget(body)
 
+    def _make_room(self, edges: dict[str, Edge], bar: QWidget, strip: QWidget) -> None:
+        """Let the panels be folded away, and the picture be shown alone."""
+        actions, grip, menu_bar = self.actions_by_name, self.proof_strip.grip, self.menuBar()
+        assert menu_bar is not None
+        panels = [
+            Panel("controls", self.controls, edges["controls"], actions["controls"]),
+            Panel("route", self.route_bar, edges["route"], actions["route"]),
+            Panel("strip", strip, grip, actions["strip"], lambda: self.proof_strip.at_least),
+        ]
+        self.addActions(list(actions.values()))  # keys act while the menus are hidden too
+        told = ("alone", "fit", "zoom1", "wipe", "lamp", "switch", "next_picture", "previous_picture")
+        around = (menu_bar, self.header, self.findings, bar)
+        keys = [actions[name] for name in told]
+        self.room = Room(self, self.canvas, self.memory, panels, around, actions["alone"], keys)
+
     def _make_strip(self) -> QWidget:
-        """Return the strip along the bottom: proofs, then readings, and the rim that sets its height."""
+        """Return the strip along the bottom: proofs, then readings."""
         strip = configured(QWidget(), objectName="strip")
         strip.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout()
@@ -238,9 +264,7 @@ class Window(QMainWindow):
         row.setSpacing(0)
         row.addWidget(self.proof_strip, 1)
         row.addWidget(self.readings)
-        column = _column(self.proof_strip.grip)
-        column.addLayout(row)
-        strip.setLayout(column)
+        strip.setLayout(row)
         return strip
 
     def _make_bar(self) -> QWidget:
@@ -426,6 +450,7 @@ class Window(QMainWindow):
         if self.header.task_bar.cancel_newest():
             return
         self.leave_output()
+        self.room.show_alone(False)
         self.setFocus()
 
     def dragEnterEvent(self, event):
@@ -489,6 +514,7 @@ class Window(QMainWindow):
             return
         if not (self.isMaximized() or self.isFullScreen()):
             self.memory.put("size", [self.width(), self.height()])
+        self.memory.put("maximised", self.isMaximized())
         self.session.keep_work()
         self.session.tasks.cancel_all()
         views = self.tiles, self.other, self.proofs, self.readings, self.findings, self.canvas

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QScrollArea, QSizeP
 from dustpan.ui.judging.proofs import MOST, Proof, Proofs
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
+from dustpan.ui.widgets.edge import Edge
 from dustpan.ui.widgets.icons import icon
 
 LOWEST, HIGHEST = 96, 320  # px, height of the pictures
@@ -175,47 +176,7 @@ class ProofTile(QPushButton):
             event.ignore()
 
 
-class Grip(QWidget):
-    """The rim between the picture and the strip: dragged up and down it sets the strip's height."""
-
-    moved = pyqtSignal(int)  # px, up is more
-
-    def __init__(self):
-        super().__init__()
-        self._from: float | None = None
-        self.setFixedHeight(5)
-        self.setCursor(Qt.CursorShape.SplitVCursor)
-        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setToolTip("Drag to make the proofs larger or smaller (up and down keys too)")
-        self.setAccessibleName("Height of the proofs")
-
-    def paintEvent(self, event):
-        """Draw a short bar in the middle."""
-        painter = QPainter(self)
-        tint = theme.VERDIGRIS if self.hasFocus() else "line"
-        painter.fillRect(QRect(self.width() // 2 - 18, 1, 36, 3), theme.colour(tint))
-
-    def mousePressEvent(self, event):
-        """Take hold."""
-        self._from = event.globalPosition().y()
-
-    def mouseMoveEvent(self, event):
-        """Drag."""
-        if self._from is not None:
-            self.moved.emit(round(self._from - event.globalPosition().y()))
-            self._from = event.globalPosition().y()
-
-    def mouseReleaseEvent(self, event):
-        """Let go."""
-        self._from = None
-
-    def keyPressEvent(self, event):
-        """Move by the up and down keys."""
-        step = {Qt.Key.Key_Up: 12, Qt.Key.Key_Down: -12}.get(Qt.Key(event.key()))
-        if step:
-            self.moved.emit(step)
-        else:
-            event.ignore()
+_EDGE_TIP = "Drag to make the proofs larger or smaller (up and down keys too); a click folds them away (F7)"
 
 
 class ProofStrip(QWidget):
@@ -238,7 +199,7 @@ class ProofStrip(QWidget):
         self._framed: list[Proof] = []
         self._labels: list[tuple[Proof, QRectF]] = []
         self.frames_shown = True
-        self.grip = Grip()
+        self.grip = Edge("bottom", "Height of the proofs", _EDGE_TIP)
         self.grip.moved.connect(lambda by: self.set_height(self._height + by))
         self.tiles = [ProofTile(proofs, number) for number in range(MOST)]
         body = QWidget()
@@ -305,6 +266,11 @@ class ProofStrip(QWidget):
         self.frames_shown = on
         self.canvas.update()
 
+    @property
+    def at_least(self) -> bool:
+        """Whether the pictures are as low as they can be."""
+        return self._height <= LOWEST
+
     def set_height(self, height: int) -> None:
         """Make the pictures another height, 96 to 320 px."""
         height = min(max(height, LOWEST), HIGHEST)
@@ -355,9 +321,14 @@ class ProofStrip(QWidget):
         )
 
     def paint_frames(self, painter: QPainter) -> None:
-        """Draw the proofs' frames with their names."""
+        """Draw the proofs' frames with their names, where the proofs themselves are shown."""
         self._labels = []
-        if not self.frames_shown or self.canvas.peeking or self.canvas.compare.now.mode in ("removed", "inside"):
+        if (
+            not self.isVisible()
+            or not self.frames_shown
+            or self.canvas.peeking
+            or self.canvas.compare.now.mode in ("removed", "inside")
+        ):
             return
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setFont(theme.font(8))
