@@ -88,3 +88,16 @@ def test_a_maximised_window_is_maximised_again(window, qtbot, tmp_path):
     qtbot.addWidget(again)
     assert again.windowState() & Qt.WindowState.WindowMaximized
     again.close()
+
+
+def test_proofs_and_readings_take_turns_in_a_narrow_window(opened, qtbot):
+    strip = opened.proof_strip.parentWidget()
+    opened.resize(1280, 800)
+    qtbot.waitUntil(lambda: strip.width() == 1280)
+    assert opened.proof_strip.isVisible() and opened.readings.isVisible() and not strip.turn.isVisible()
+    opened.resize(900, 600)
+    qtbot.waitUntil(lambda: strip.width() == 900)
+    assert opened.proof_strip.isVisible() and not opened.readings.isVisible()
+    qtbot.mouseClick(strip.turn, LEFT)
+    assert not opened.proof_strip.isVisible() and opened.readings.isVisible() and "proofs" in strip.turn.text()
+    settle(opened, qtbot)

@@ -32,6 +32,7 @@ from dustpan.ui.judging.limits import Limits
 from dustpan.ui.judging.proof_strip import ProofStrip
 from dustpan.ui.judging.proofs import Proofs
 from dustpan.ui.judging.readings import Readings
+from dustpan.ui.judging.strip import Strip
 from dustpan.ui.keys_dialog import KeysDialog
 from dustpan.ui.learning import Learning
 from dustpan.ui.looked_at import LookedAt
@@ -61,7 +62,6 @@ from dustpan.ui.walking import Walking
 from dustpan.ui.where.mask_files import MaskFiles
 from dustpan.ui.where.mask_view import GREY, HATCHED, HIDDEN
 from dustpan.ui.widgets import theme
-from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.edge import Edge
 from dustpan.ui.widgets.messages import Message
 from dustpan.ui.widgets.text import shown_name
@@ -214,7 +214,11 @@ class Window(QMainWindow):
         }
 
     def _lay_out(self) -> None:
-        self.header, bar, strip = Header(self.session, self.actions_by_name), self._make_bar(), self._make_strip()
+        self.header, bar, strip = (
+            Header(self.session, self.actions_by_name),
+            self._make_bar(),
+            Strip(self.proof_strip, self.readings),
+        )
         right = _column(self.findings, self.canvas, bar, stretched=self.canvas)
         edges = {
             "controls": Edge("left", "Edge of the controls", "A click folds the controls away, or shows them (F6)"),
@@ -254,18 +258,6 @@ class Window(QMainWindow):
         around = (menu_bar, self.header, self.findings, bar)
         keys = [actions[name] for name in told]
         self.room = Room(self, self.canvas, self.memory, panels, around, actions["alone"], keys)
-
-    def _make_strip(self) -> QWidget:
-        """Return the strip along the bottom: proofs, then readings."""
-        strip = configured(QWidget(), objectName="strip")
-        strip.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        row = QHBoxLayout()
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
-        row.addWidget(self.proof_strip, 1)
-        row.addWidget(self.readings)
-        strip.setLayout(row)
-        return strip
 
     def _make_bar(self) -> QWidget:
         """Return the bar under the picture: ways to compare, exact or draft, zoom."""

@@ -43,8 +43,8 @@ def sectors_of(base: Base) -> Sectors:
 def choose_proofs(base: Base) -> list[Spot]:
     """Return the five spots that show best how far a route goes.
 
-    Dark and flat, midtone, highlight, the strongest edge, the richest texture; in a picture of less than five sectors
-    spots repeat.
+    Dark and flat, midtone, highlight, the strongest edge, the richest texture. Each is a place of its own, edge and
+    texture first; in a picture of less than five sectors spots repeat.
     """
     sectors = sectors_of(base)
     planes = sectors.tone, sectors.unrest, sectors.edge, sectors.clipped
@@ -59,7 +59,12 @@ def choose_proofs(base: Base) -> list[Spot]:
         "Edge": -edge,
         "Texture": -unrest * (1 - clipped) + 0.02 * edge,
     }
-    return [Spot(name, *sectors.point(int(np.argmin(score)))) for name, score in scores.items()]
+    chosen: dict[str, int] = {}
+    for name in ("Edge", "Texture", "Highlight", "Shadow", "Midtone"):
+        free = np.ones(len(tone), bool)
+        free[list(chosen.values())] = len(tone) < len(scores)
+        chosen[name] = int(np.argmin(np.where(free, scores[name], np.inf)))
+    return [Spot(name, *sectors.point(chosen[name])) for name in scores]
 
 
 def choose_patches(base: Base) -> list[Spot]:
