@@ -560,3 +560,36 @@ def test_a_step_from_the_list_comes_with_what_is_proposed(window, qtbot):
         window.route_bar.steps.chosen.emit("exposure")
     assert window.session.step.params.ev > 0.3
     settle(window, qtbot)
+
+
+def test_a_folder_opens_its_pictures_and_says_when_it_has_none(window, qtbot, pictures, tmp_path):
+    (tmp_path / "notes.txt").write_text("no picture")
+    with qtbot.waitSignal(window.session.opened, timeout=20000):
+        drop(window, [tmp_path])
+    settle(window, qtbot)
+    assert window.session.pictures.paths == sorted(pictures)
+    empty = tmp_path / "empty"
+    empty.mkdir()
+    drop(window, [empty])
+    assert "no picture" in window.message.text.text() and window.session.pictures.paths == sorted(pictures)
+
+
+def test_walking_keeps_up_with_the_keys_and_looks_at_the_same_place(window, qtbot, tmp_path, noisy):
+    paths = [tmp_path / f"{number:02d}.png" for number in range(24)]
+    for number, path in enumerate(paths):
+        save_picture(path, np.roll(noisy.pixels, number, axis=1), noisy.metadata, FORMATS["png"])
+    with qtbot.waitSignal(window.session.opened, timeout=20000):
+        window.open_files(paths)
+    settle(window, qtbot)
+    window.canvas.look_at(QPointF(150, 120), 3.0)
+    window.compare.set(mode="wipe")
+    centre = window.canvas.centre
+    for _ in range(20):
+        qtbot.keyClick(window, Qt.Key.Key_PageDown)
+        qtbot.wait(30)
+    qtbot.waitUntil(lambda: window.session.path == paths[20], timeout=20000)
+    settle(window, qtbot)
+    assert window.canvas.zoom == 3.0 and window.canvas.centre == centre and window.compare.now.mode == "wipe"
+    qtbot.keyClick(window, Qt.Key.Key_PageUp)
+    qtbot.waitUntil(lambda: window.session.path == paths[19], timeout=20000)
+    settle(window, qtbot)

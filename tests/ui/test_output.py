@@ -54,6 +54,16 @@ def test_an_output_is_seen_before_it_is_written(opened, qtbot, monkeypatch, tmp_
     assert view.view.image != shown
     qtbot.mouseRelease(view.plain, Qt.MouseButton.LeftButton)
     assert view.view.image == shown
+    zoom, mode = opened.canvas.zoom, opened.compare.now.mode  # keys belong to what is seen
+    qtbot.keyPress(opened, Qt.Key.Key_H)
+    assert view.view.image != shown and not opened.canvas.holding
+    qtbot.keyRelease(opened, Qt.Key.Key_H)
+    for key in (Qt.Key.Key_2, Qt.Key.Key_J, Qt.Key.Key_B, Qt.Key.Key_M, Qt.Key.Key_Left):
+        qtbot.keyClick(opened, key)
+    assert view.view.zoom == 2 and view.view.image == shown
+    assert opened.canvas.zoom == zoom and opened.compare.now.mode == mode
+    qtbot.keyClick(opened, Qt.Key.Key_1)
+    assert view.view.zoom == 1
     before = colours_amid(view, 1)
     qtbot.keyClick(view.view, Qt.Key.Key_Plus)
     qtbot.keyClick(view.view, Qt.Key.Key_Plus)

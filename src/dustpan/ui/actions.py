@@ -160,6 +160,8 @@ NEED_PICTURE = (
     "lamp",
 )
 NEED_STEP = ("switch", "earlier", "later", "duplicate", "rename", "remove", "copy", "where", "where_alone", "parts")
+#: What acts on the picture of the main page alone: off while the output is seen.
+NEED_MAIN_PAGE = ("pin", "pins", "where", "where_alone", "parts", "channel", "lamp", "stretch", "take_stretch")
 NEED_ROUTE = ("previous", "next", "copy_route")
 STEP_MENU = ("switch", "earlier", "later", "duplicate", "rename", "copy", "copy_route", "paste", "remove")
 

@@ -46,7 +46,7 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
     # The kernels are loaded beside the window: loaded under the first picture they would stall it.
     loading = threading.Thread(target=lambda: warm() if is_warm() else None)
     loading.start()
-    reading = _read_ahead(files[0]) if files else None
+    reading = _read_ahead(files[0]) if files and files[0].is_file() else None
     app, window = _make_window()
     loading.join()
     window.show()

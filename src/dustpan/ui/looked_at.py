@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from PyQt6.QtCore import QPointF
@@ -10,13 +10,27 @@ from PyQt6.QtCore import QPointF
 from dustpan.core.document.forms import is_number
 from dustpan.ui.judging.proofs import MOST, Proof, Proofs
 from dustpan.ui.picture.canvas import STOPS, Canvas
+from dustpan.ui.picture.compare import Compare
 
 
 class LookedAt:
     """Tell and restore how the open picture is looked at."""
 
-    def __init__(self, canvas: Canvas, proofs: Proofs):
-        self.canvas, self.proofs = canvas, proofs
+    def __init__(self, canvas: Canvas, proofs: Proofs, compare: Compare):
+        self.canvas, self.proofs, self.compare = canvas, proofs, compare
+
+    def keep(self) -> Callable[[], None]:
+        """Return what looks at another picture as at this one: zoom, place (in parts of its sides) and comparison."""
+        canvas, now = self.canvas, self.compare.now
+        zoom, fitted, centre, size = canvas.zoom, canvas.fitted, canvas.centre, canvas.size_px
+
+        def look_again() -> None:
+            width, height = canvas.size_px
+            self.compare.set(mode=now.mode, horizontal=now.horizontal, gain=now.gain, appearance=now.appearance)
+            if not fitted and all(size):
+                canvas.look_at(QPointF(centre.x() / size[0] * width, centre.y() / size[1] * height), zoom)
+
+        return look_again
 
     def values(self) -> dict[str, Any]:
         """Return zoom, the picture's place in the middle, and the proofs, as JSON holds them."""

@@ -60,6 +60,16 @@ class PixelView(QWidget):
         self._keep_inside()
         self.update()
 
+    def show_whole(self) -> None:
+        """Show all of the image."""
+        self.set_zoom(self._whole)
+
+    def pan(self, across: int, down: int) -> None:
+        """Move the view over the image, px of the screen."""
+        self._corner += QPointF(across, down) * (self.devicePixelRatioF() / self.zoom)
+        self._keep_inside()
+        self.update()
+
     def show_point(self, x: int, y: int) -> None:
         """Bring a point of the image to the middle."""
         self._corner = QPointF(x - self._wide / 2, y - self._high / 2)
@@ -188,7 +198,7 @@ class OutputView(QWidget):
         for keys, steps in (("+", 1), ("=", 1), ("-", -1)):
             shortcut = QShortcut(QKeySequence(keys), self)  # works while this page is seen
             shortcut.activated.connect(partial(self.view.step_zoom, steps))
-        self.plain = _button("Hold: without it", "Press and hold to see it without the last sharpening")
+        self.plain = _button("Hold: without it", "Press and hold to see it without the last sharpening (H)")
         self.plain.pressed.connect(lambda: self._show(plain=True))
         self.plain.released.connect(lambda: self._show(plain=False))
         back = _button("Back", "Go back to the picture (Esc)")
@@ -210,6 +220,10 @@ class OutputView(QWidget):
         whole.addLayout(row)
         whole.addWidget(self.view, 1)
         display.changed.connect(lambda: self._show(plain=False))
+
+    def hold(self, on: bool) -> None:
+        """Show the output without its last sharpening while on."""
+        self._show(plain=on)
 
     def make(self, finish: Finish) -> None:
         """Make the output of the route as it stands, as a task that can be cancelled, and show it."""

@@ -34,6 +34,9 @@ class Walking(QObject):
         super().__init__(window)
         self.session, self.memory, self.message, self.window = session, memory, message, window
         self._direction = 1  # in which a broken picture is passed over
+        self._going: Path | None = None  # the picture that is being gone to
+        #: Returns what looks at another picture as at this one.
+        self.keep_look: Callable[[], Callable[[], None]] = lambda: lambda: None
         self.recent_menu = QMenu("Recent", window)
         self.recent_menu.aboutToShow.connect(self._list_recent)
         session.opening.unreadable.connect(self._pass_over)
@@ -46,13 +49,15 @@ class Walking(QObject):
             self.open([Path(name) for name in names])
 
     def open(self, paths: list[Path], *, read: Callable[[], Source] | None = None) -> None:
-        """Open pictures together.
+        """Open pictures together; a folder stands for the pictures in it.
 
         Parameters
         ----------
         read : returns the first picture, when it is being read already.
         """
+        paths = [picture for path in paths for picture in _pictures_in(path)]
         if not paths:
+            self.message.tell("There is no picture in it that can be read.", False)
             return
         self.session.pictures.take(paths)
         self._direction = 1
@@ -73,10 +78,12 @@ class Walking(QObject):
 
     def go(self, direction: int) -> None:
         """Go to the next (1) or the previous (-1) picture."""
-        neighbour = self.session.pictures.neighbour(self.session.path, direction)
+        begun = self._going if self.session.opening.under_way else None
+        neighbour = self.session.pictures.neighbour(begun or self.session.path, direction)
         if neighbour is not None:
-            self._direction = direction
-            self._open(neighbour)
+            self._direction, self._going = direction, neighbour
+            look_again = self.keep_look()
+            self._open(neighbour, then=look_again)
 
     def enable(self, following: QAction, preceding: QAction) -> None:
         """Enable the actions that go to a picture where there is one."""
@@ -90,8 +97,14 @@ class Walking(QObject):
         index = pictures.index(self.session.path)
         return f"{index + 1} of {len(pictures.paths)}" if index >= 0 and len(pictures.paths) > 1 else ""
 
-    def _open(self, path: Path, read: Callable[[], Source] | None = None) -> None:
-        self.session.opening.open(path, read=read, then=partial(self._note, path))
+    def _open(
+        self, path: Path, read: Callable[[], Source] | None = None, then: Callable[[], None] = lambda: None
+    ) -> None:
+        def opened() -> None:
+            then()
+            self._note(path)
+
+        self.session.opening.open(path, read=read, then=opened)
 
     def _note(self, path: Path) -> None:
         """Remember a picture that was opened; where others wait, say how to get to them."""
@@ -125,3 +138,13 @@ class Walking(QObject):
             self.recent_menu.addAction(name, lambda name=name: self.open([Path(name)]))
         if self.recent_menu.isEmpty():
             self.recent_menu.addAction("nothing yet").setEnabled(False)
+
+
+def _pictures_in(path: Path) -> list[Path]:
+    """Return a file, or the files of a folder that may be pictures, by their names."""
+    if not path.is_dir():
+        return [path]
+    try:
+        return sorted(file for file in path.iterdir() if file.suffix.lower() in ENDINGS and file.is_file())
+    except OSError:
+        return []

@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 from dustpan.core.picture.source import Source
 from dustpan.core.render.finishing import Finish
 from dustpan.core.work.pool import Pool
-from dustpan.ui.actions import NEED_PICTURE, NEED_ROUTE, NEED_STEP, STEP_MENU, keys_of, make_actions
+from dustpan.ui.actions import NEED_MAIN_PAGE, NEED_PICTURE, NEED_ROUTE, NEED_STEP, STEP_MENU, keys_of, make_actions
 from dustpan.ui.commands import Commands
 from dustpan.ui.export_dialog import SEE_FIRST, ExportDialog, kept_finish
 from dustpan.ui.header import Header, button_of
@@ -68,6 +68,12 @@ from dustpan.ui.widgets.text import shown_name
 
 _SIZE = (1280, 800)
 _LEAST_SIZE = (900, 600)
+_PANS = {
+    Qt.Key.Key_Left: (-80, 0),
+    Qt.Key.Key_Right: (80, 0),
+    Qt.Key.Key_Up: (0, -80),
+    Qt.Key.Key_Down: (0, 80),
+}  # px of the screen, by which the arrow keys move the output
 
 
 class Window(QMainWindow):
@@ -126,7 +132,7 @@ class Window(QMainWindow):
         self.stretch = Stretch(session, self.compare, message)
         self.commands = Commands(session, self.canvas, message, self)
         self.watch = FileWatch(self)
-        self.looked_at = LookedAt(self.canvas, self.proofs)
+        self.looked_at = LookedAt(self.canvas, self.proofs, self.compare)
 
     def _make_actions(self) -> None:
         self.actions_by_name, self._menus = make_actions(self, {**self._file_commands(), **self._view_commands()})
@@ -195,12 +201,12 @@ class Window(QMainWindow):
         canvas = self.canvas
         return {
             "states": self.show_states,
-            "fit": canvas.fit,
-            "zoom1": partial(canvas.set_zoom, 1.0),
-            "zoom2": partial(canvas.set_zoom, 2.0),
-            "zoom4": partial(canvas.set_zoom, 4.0),
-            "closer": partial(canvas.zoom_by, 1),
-            "farther": partial(canvas.zoom_by, -1),
+            "fit": lambda: self.output_view.view.show_whole() if self.sees_output else canvas.fit(),
+            "zoom1": partial(self._set_zoom, 1.0),
+            "zoom2": partial(self._set_zoom, 2.0),
+            "zoom4": partial(self._set_zoom, 4.0),
+            "closer": partial(self._step_zoom, 1),
+            "farther": partial(self._step_zoom, -1),
             "monitor": self.display.ask_monitor,
             "no_monitor": partial(self.display.set_monitor, None),
             "pin": self.proof_strip.add_middle,
@@ -292,6 +298,7 @@ class Window(QMainWindow):
         session.offered.connect(self.message.offer)
         session.restored.connect(self.looked_at.restore)
         session.view = self.looked_at.values
+        self.walking.keep_look = self.looked_at.keep
         # A message goes when what it was about has passed.
         session.opened.connect(self.message.forget_offer)
         session.opened.connect(self.message.pass_by)
@@ -340,6 +347,9 @@ class Window(QMainWindow):
         for names, met in needs.items():
             for name in names:
                 actions[name].setEnabled(met)
+        if self.sees_output:
+            for name in (*NEED_MAIN_PAGE, *MODES):
+                actions[name].setEnabled(False)
         self.hold_button.setEnabled(ready)
         actions["reread"].setEnabled(session.path is not None)
         actions["no_monitor"].setVisible(self.display.has_monitor)
@@ -418,16 +428,29 @@ class Window(QMainWindow):
             how: dict[str, Any] = {"quality": quality, "overwrite": overwrite, "finish": dialog.finish}
             self.session.exporting.export(dialog.target, dialog.format_name, **how)
 
+    @property
+    def sees_output(self) -> bool:
+        """Whether the output is shown; keys belong to it then."""
+        return self.pages.currentWidget() is self.output_view
+
+    def _set_zoom(self, zoom: float) -> None:
+        (self.output_view.view if self.sees_output else self.canvas).set_zoom(zoom)
+
+    def _step_zoom(self, steps: int) -> None:
+        self.output_view.view.step_zoom(steps) if self.sees_output else self.canvas.zoom_by(steps)
+
     def see_output(self, finish: Finish | None = None) -> None:
         """Show the picture as it would be exported; by default as it was exported or looked at last."""
         self.pages.setCurrentWidget(self.output_view)
+        self._refresh()
         self.output_view.make(finish or kept_finish(self.memory))
 
     def leave_output(self) -> None:
         """Go back to the picture."""
-        if self.pages.currentWidget() is self.output_view:
+        if self.sees_output:
             self.output_view.forget()
             self.pages.setCurrentIndex(1)
+            self._refresh()
 
     def open_files(self, paths: list[Path], *, read: Callable[[], Source] | None = None) -> None:
         """Open pictures together; see `Walking.open`."""
@@ -461,15 +484,18 @@ class Window(QMainWindow):
         """Show the other side while H is held; what nothing else takes moves the picture."""
         if event.key() == Qt.Key.Key_H and not event.modifiers():
             if not event.isAutoRepeat():
-                self.canvas.hold(True)
+                (self.output_view if self.sees_output else self.canvas).hold(True)
+        elif self.sees_output:
+            if (by := _PANS.get(Qt.Key(event.key()))) is not None:
+                self.output_view.view.pan(*by)
         elif self.session.engine is not None:
             self.canvas.keyPressEvent(event)
 
     def keyReleaseEvent(self, event):
         """Show the route's result again."""
         if event.key() == Qt.Key.Key_H and not event.isAutoRepeat():
-            self.canvas.hold(False)
-        else:
+            (self.output_view if self.sees_output else self.canvas).hold(False)
+        elif not self.sees_output:
             self.canvas.keyReleaseEvent(event)
 
     def changeEvent(self, event):
