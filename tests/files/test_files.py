@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import struct
 import tracemalloc
+import zlib
 
 import numpy as np
 import pytest
@@ -347,3 +348,16 @@ def test_broken_notes_do_not_cost_the_picture():
         exif.upright(block)
         assert exif.Block.read(block).described() == []
     assert Source(np.zeros((2, 2, 1), np.uint8)).grey
+
+
+def test_a_text_note_that_is_no_utf8_is_no_reason_to_refuse_a_png(tmp_path):
+    path = tmp_path / "noted.png"
+    Image.fromarray(np.arange(6000).reshape(40, 50, 3).astype(np.uint8)).save(path)
+    note = b"Com\xff\0caf\xe9 \x81"
+    chunk = struct.pack(">I", len(note)) + b"tEXt" + note + struct.pack(">I", zlib.crc32(b"tEXt" + note))
+    data = path.read_bytes()
+    path.write_bytes(data[:33] + chunk + data[33:])
+    source = read_picture(path)
+    assert source.pixels.shape == (40, 50, 3)
+    save_picture(tmp_path / "out.png", source.pixels, source.metadata, FORMATS["png"])
+    assert np.array_equal(read_picture(tmp_path / "out.png").pixels, source.pixels)

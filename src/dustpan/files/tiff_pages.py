@@ -17,6 +17,7 @@ from dustpan.core.errors import PictureError
 from dustpan.core.picture.source import Metadata, Source
 from dustpan.files import exif
 from dustpan.files.limits import NON_FINITE_NOTE, check_size, replace_non_finite
+from dustpan.files.vips import fields_of
 
 _TURNS = {
     1: (0, False),
@@ -163,7 +164,7 @@ def _read_converted(path: Path) -> Source:
             turned = image.autorot()
             pixels = np.array(turned.numpy().reshape(turned.height, turned.width, turned.bands))
             profile = (
-                b"" if kind or "icc-profile-data" not in image.get_fields() else bytes(image.get("icc-profile-data"))
+                b"" if kind or "icc-profile-data" not in fields_of(image) else bytes(image.get("icc-profile-data"))
             )
     except pyvips.Error as fault:
         reason = str(fault.detail).strip().splitlines()[-1:] or [fault.message]

@@ -40,7 +40,7 @@ def read(path: Path) -> Source:
                 pyvips.Source.new_from_descriptor(file.fileno()), "", access="sequential", fail_on="error"
             )
             check_size(path, image.width, image.height, image.bands)
-            orientation = int(image.get("orientation")) if "orientation" in image.get_fields() else 1
+            orientation = int(image.get("orientation")) if "orientation" in fields_of(image) else 1
             metadata = _metadata(image, head, turned=orientation in exif.TURNED)
             notes, unkept = _notes(image, head), _unkept(image, path)
             image, messages = _plain(image.autorot())
@@ -68,7 +68,7 @@ def read(path: Path) -> Source:
 
 def _notes(image: pyvips.Image, head: bytes) -> tuple[str, ...]:
     """Return what is to be said of a file that holds more than is opened."""
-    if "n-pages" in image.get_fields() and image.get("n-pages") > 1:
+    if "n-pages" in fields_of(image) and image.get("n-pages") > 1:
         return ("The file is an animation; its first frame was opened.",)
     if head[:4] == b"\x89PNG" and b"tRNS" in head and head[25] in (0, 2):
         return ("Its one transparent colour was opened as alpha.",)
@@ -79,7 +79,7 @@ def _unkept(image: pyvips.Image, path: Path) -> tuple[str, ...]:
     """Return what such a file may hold beside its picture that no output keeps."""
     texts = sorted(
         field.split("-", 3)[-1]
-        for field in image.get_fields()
+        for field in fields_of(image)
         if field.startswith("png-comment-") and not field.endswith((_PNG_IPTC, "XML:com.adobe.xmp"))
     )
     said = [f"Its text notes are left out: {', '.join(texts[:5])}."] if texts else []
@@ -121,7 +121,7 @@ def _plain(image: pyvips.Image) -> tuple[pyvips.Image, tuple[str, ...]]:
 
 
 def _metadata(image: pyvips.Image, head: bytes, *, turned: bool) -> Metadata:
-    fields = set(image.get_fields())
+    fields = set(fields_of(image))
     blocks: dict[str, Any] = {name: bytes(image.get(field)) for name, field in _BLOCKS.items() if field in fields}
     texts = (_text(image, field) for field in fields if field.startswith("png-comment-") and field.endswith(_PNG_IPTC))
     blocks["iptc"] = _unwrap_iptc(blocks.get("iptc", b"") or _from_text(next(texts, "")))
@@ -237,3 +237,17 @@ def preview(source: Path | bytes, side: int = 1024) -> tuple[np.ndarray, tuple[i
     except (pyvips.Error, OSError):
         return None
     return np.ascontiguousarray(pixels.reshape(small.height, small.width, -1)[..., :3]), size
+
+
+def fields_of(image: pyvips.Image) -> list[str]:
+    """Return the names of an image's fields, without those that are not UTF-8: the library can't be asked for these."""
+    try:
+        return image.get_fields()
+    except UnicodeDecodeError:
+        names = pyvips.vips_lib.vips_image_get_fields(image.pointer)
+        found: list[str] = []
+        while names[len(found)] != pyvips.ffi.NULL:
+            found.append(pyvips.ffi.string(names[len(found)]).decode("utf-8", "replace"))
+            pyvips.glib_lib.g_free(names[len(found) - 1])
+        pyvips.glib_lib.g_free(names)
+        return [name for name in found if "\ufffd" not in name]

@@ -80,7 +80,8 @@ class ExportDialog(QDialog):
         self._own = own_format(source, path)
         self.format = Choice("How the file is written", "Format")
         self.format.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.format.addItem(f"as opened: {self._own.label}", "")
+        lead = "as opened" if source.mosaic is None else "developed"
+        self.format.addItem(f"{lead}: {self._own.label}", "")
         for fmt in (fmt for fmt in FORMATS.values() if source.mosaic is not None or not fmt.raw):
             self.format.addItem(fmt.label, fmt.name)
         self.format.setCurrentIndex(max(self.format.findData(self._memory.get("export_format", "")), 0))

@@ -102,7 +102,7 @@ def judge(
         figures = Figures(figures, stars_lost=None)  # its points of light are glints and stray paths
     each = [combine_figures([patch]) for patch in report.patches]
     named = [name_culprit(finding, plan) for finding in find_harms(figures, spots, each)]
-    harm = [finding for finding in named if finding.step_id or finding.what not in _DRAWN]
+    harm = [finding for finding in named if finding.step_id or finding.what not in _DRAWN] if plan.all_active else []
     return replace(report, figures=figures, harm=harm)
 
 
