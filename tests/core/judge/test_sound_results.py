@@ -28,6 +28,7 @@ from dustpan.core.render.store import Stores
 from dustpan.core.steps import kinds
 from dustpan.core.steps.finding import percent
 from dustpan.core.where import part_kinds
+from dustpan.core.where.words import READY
 from dustpan.core.work.cancel import Token
 from dustpan.files.save import FORMATS, save_picture
 from dustpan.simulate.scenes import clean_picture, noisy_picture
@@ -277,3 +278,16 @@ def test_a_blurred_edge_has_no_halo_by_noise():
     rng = np.random.default_rng(3)
     noisy = [edge + cv2.GaussianBlur(rng.normal(0, 0.03, edge.shape).astype(np.float32), (0, 0), 0.7) for _ in range(2)]
     assert combine_halo([find_edges(edge, noisy[0]), find_edges(edge, noisy[1])]) < 0.04
+
+
+@pytest.mark.parametrize("name", ["Brightest left out", "Darks only"])
+def test_the_plot_shows_what_a_mask_leaves(twice, name):
+    """Where a mask spares a tone the noise over tone stays as it was, and nowhere does a cleaning add any."""
+    engine = twice[0]
+    original = engine.plan(Document())
+    plan = engine.plan(document(replace(manual("noise", **QUIET), where=READY[name])))
+    report = judge(engine, plan, original, choose_patches(original.base))
+    share = report.noise_after / np.maximum(report.noise_before, 1e-6)
+    assert share.max() < 1.1
+    spared, cleaned = (share[-4:], share[3:8]) if name == "Brightest left out" else (share[-5:-1], share[1:3])
+    assert np.median(spared) > 0.6 and cleaned.min() < 0.6

@@ -144,8 +144,11 @@ def noise_over_tone(plan: Plan, tone: np.ndarray) -> np.ndarray:
 
 
 def noise_left_over_tone(plan: Plan, tone: np.ndarray, squares: SquareNoise) -> np.ndarray:
-    """Return luminance noise (display values) after a route at `TONES`, in bare areas and in texture together."""
-    more = squares.after / np.maximum(squares.bare, 1e-12)
+    """Return luminance noise (display values) after a route at `TONES`, in bare areas and in texture together.
+
+    What the squares show near a tone; where there are hardly any, what a bare place of that tone would have.
+    """
     weight = np.exp(-0.5 * ((squares.tone - TONES[:, None]) / _TONE_BLUR) ** 2)
-    kept = (weight * more).sum(axis=1) + _PRIOR
-    return noise_over_tone(plan, tone) * np.sqrt(kept / (weight.sum(axis=1) + _PRIOR))
+    bare = (noise_over_tone(plan, tone) / DISPLAY) ** 2
+    shown = weight @ squares.after + _PRIOR * bare
+    return np.sqrt(shown / (weight.sum(axis=1) + _PRIOR)) * DISPLAY

@@ -351,9 +351,11 @@ class Canvas(QWidget):
         painter.setClipRect(clip)
         picture = QRectF(self.picture_rect())
         self.mask_view.paint(painter, picture, self.zoom)
+        painter.setClipRect(self.room)  # handles may stand outside of the picture
         for hand in self._hands:
             hand.paint(painter, picture)
         self._question.paint(painter)
+        painter.setClipRect(clip)
         for paint in self.overlays:
             painter.save()
             paint(painter)

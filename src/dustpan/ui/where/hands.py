@@ -121,7 +121,7 @@ class Brush:
     @property
     def part(self) -> Any:
         """The brush part at hand, while it can be painted on."""
-        return self.parts.at_hand("brush") if self.parts.open else None
+        return self.parts.at_hand("brush")
 
     def press(self, at: QPointF, picture: QRectF, *, erase: bool = False) -> bool:
         """Begin a stroke; returns whether there is a brush."""
@@ -207,7 +207,7 @@ class Clicks:
     @property
     def part(self) -> Any:
         """The part at hand, while it takes clicks."""
-        return self.parts.at_hand("grown") if self.parts.open else None
+        return self.parts.at_hand("grown")
 
     def press(self, at: QPointF, picture: QRectF, *, belongs: bool = True) -> bool:
         """Add a click, or take one back that is under the pointer; returns whether there is such a part."""

@@ -61,8 +61,8 @@ class Parts(QObject):
         return next((part for part in parts if part.id == self._chosen), parts[0] if parts else None)
 
     def at_hand(self, kind: str) -> Any:
-        """Return the part at hand when it is of a kind and on."""
-        part = self.part
+        """Return the part at hand when it is of a kind and on, while the parts are shown."""
+        part = self.part if self.open else None
         return part if part is not None and part.kind == kind and part.on else None
 
     def choose(self, part_id: str | None) -> None:
