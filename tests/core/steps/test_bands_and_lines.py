@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import cv2
 import numpy as np
 import pytest
 from tests.core.steps.tiling import compare_whole_and_tiled
@@ -168,3 +169,15 @@ def test_lines_and_bands_are_mended_the_same_in_tiles(quiet):
         _, plan, prepared = mended(source, kind)
         assert prepared.kind.tell(prepared.params, prepared.analysis) != "none found"
         compare_whole_and_tiled(Engine(source), plan)
+
+
+@pytest.mark.parametrize("pitch", [22, 26])
+def test_lines_of_letters_are_no_bands(pitch):
+    page = np.full((480, 640, 3), 235, np.uint8)
+    rng = np.random.default_rng(5)
+    for top in range(20, 470, pitch):
+        line = "".join(rng.choice(list("the hands of a clock "), 90))
+        cv2.putText(page, line, (0, top), 0, 0.45, (30,) * 3)
+    noisy = page / 255 + np.random.default_rng(2).normal(0, 8 * LEVEL, page.shape)
+    engine = Engine(Source(stored(noisy)))
+    assert kinds()["banding"].propose(engine.survey(engine.plan(Document()))) is None

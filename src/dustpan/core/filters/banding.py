@@ -22,6 +22,7 @@ NEAR, WIDER, WIDEST = 8, 16, 24
 _WINDOWS = {NEAR: 64, WIDER: 64, WIDEST: 128}  # rows in which a segment's variance is taken
 _FLATTEST = 0.1  # share of the windows that must show the bands
 _SCALES = (0, 1, 2, 4, 8, 16)  # rows, deviations of the blurs between which bands are told apart
+_WRITTEN = 0.5  # correlation of the rows' offsets with what varies along them, from which they are lines of letters
 _BUDGET = 2.2  # times the bands' variance, that all scales have together; the strength tends to be told too low
 _WIDE = 8  # rows, scale from which bands have no more power than at the scale before: the rest is the picture's own
 _USUAL = 2.5  # times their power, that bands have near a row; the rest is the picture's own
@@ -84,7 +85,8 @@ def band_strength(
     Notes
     -----
     Bands go through the whole picture. So the variance that rows share is bounded by the one found in the calmest
-    windows: boards, waves and horizons leave a sky, bands do not.
+    windows: boards, waves and horizons leave a sky, bands do not. And they shift a row without a change of what varies
+    along it: the darker rows of a page are those with letters.
     """
     count = cells.shape[1] // SEGMENT
     window = _WINDOWS[near]
@@ -96,7 +98,10 @@ def band_strength(
     clipped = _clipped(cells, unclipped)
     parts = rest[:, : count * SEGMENT].reshape(-1, count, SEGMENT)
     means = parts.mean(axis=2)
-    noise = parts.var(axis=2, ddof=1) / SEGMENT
+    along = parts.var(axis=2, ddof=1)
+    if _goes_with(means, along) > _WRITTEN:
+        return 0.0, 0.0
+    noise = along / SEGMENT
     windows = means[:height].reshape(-1, window, count)
     spread = _robust_variance(windows, 1) - np.median(noise[:height].reshape(windows.shape), axis=1)
     sound = clipped[:height, : count * SEGMENT].reshape(len(windows), window, count, SEGMENT).mean(axis=(1, 3)) < 0.05
@@ -171,6 +176,16 @@ def _row_means(rest: np.ndarray, sound: np.ndarray, window: int, protect: float)
     sums = np.stack([part.sum(axis=1) for part in np.array_split(weights * own, _PARTS, axis=1)])
     error = (sums**2).sum(axis=0) / weights.sum(axis=1) ** 2 * (_PARTS / (_PARTS - 1))
     return mean, cv2.blur(error, (1, window), borderType=cv2.BORDER_REFLECT).reshape(height, channels)
+
+
+def _goes_with(means: np.ndarray, along: np.ndarray) -> float:
+    """Return how far the rows' offsets correlate with what varies along them, 0 to 1, in the segment of least.
+
+    means, along : (h, segments).
+    """
+    first, second = (values - values.mean(axis=0) for values in (means, along))
+    both = np.sqrt((first**2).sum(axis=0) * (second**2).sum(axis=0))
+    return float(np.min(np.abs((first * second).sum(axis=0)) / np.maximum(both, 1e-12)))
 
 
 def take_off(tile: np.ndarray, offsets: np.ndarray, *, of_light: bool) -> np.ndarray:

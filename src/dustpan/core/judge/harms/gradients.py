@@ -48,8 +48,8 @@ class Gradients(Measure):
     harms = (STEPS,)
 
     def measure(self, patch):
-        """Return what one patch adds."""
-        return measure_steps(patch.after)
+        """Return what one patch adds; stairs that were there before are the picture's own."""
+        return None if measure_steps(patch.before) is not None else measure_steps(patch.after)
 
     def combine(self, found):
         """Return the figures over patches."""
