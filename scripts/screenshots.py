@@ -85,10 +85,20 @@ def correct_hot_pixels(window: Window) -> None:
     session.change_step(step, "Hot pixels: by hand")
 
 
+def choose(window: Window, kind: str) -> None:
+    """Choose the step of a kind, which is added when the proposed route has none."""
+    session = window.session
+    step = session.route.first_of(kind)
+    if step is None:
+        session.add_step(kind)
+    else:
+        session.choose(step.id)
+
+
 def build_where(window: Window) -> None:
     """Give the sharpening a Where of five parts, and look at it."""
-    session, parts = window.session, window.canvas.parts
-    session.choose(next(step.id for step in session.route if step.kind == "sharpen"))
+    parts = window.canvas.parts
+    choose(window, "sharpen")
     parts.set_open(True)
     parts.add("sharp_areas")
     parts.add("edges")
@@ -128,6 +138,13 @@ def main(folder: Path) -> None:
     wait(lambda: window.findings.faults is not None)
     window.actions_by_name["wipe"].setChecked(True)
     shoot("overview")
+    for name in ("controls", "strip", "route"):
+        window.room.fold(name, True)
+    canvas.fit()
+    shoot("room")
+    for name in ("controls", "strip", "route"):
+        window.room.fold(name, False)
+    canvas.fit()
     at(860, 900)
     shoot("wipe")
     window.actions_by_name["wipe"].setChecked(False)
@@ -143,7 +160,7 @@ def main(folder: Path) -> None:
     at(1200, 760)
     shoot("removed")
     canvas.set_zoom(1.0)
-    session.choose(next(step.id for step in session.route if step.kind == "sharpen"))
+    choose(window, "sharpen")
     window.actions_by_name["inside"].setChecked(True)
     wait(exact)
     wait(lambda: window.limits.limit is not None)
@@ -154,7 +171,7 @@ def main(folder: Path) -> None:
     shoot("findings")
     window.findings.mark("", False)
     window.commands.undo()
-    session.choose(next(step.id for step in session.route if step.kind == "noise"))
+    choose(window, "noise")
     canvas.fit()
     build_where(window)
     shoot("where")
@@ -164,7 +181,7 @@ def main(folder: Path) -> None:
     window.canvas.parts.set_open(False)
     while window.session.step.where.parts:
         window.commands.undo()
-    session.choose(next(step.id for step in session.route if step.kind == "noise"))
+    choose(window, "noise")
     window.display.set_surround("light")
     window.actions_by_name["lamp"].trigger()
     shoot("light")

@@ -509,6 +509,7 @@ def test_two_quick_clicks_on_a_dot_switch_twice_and_cards_shrink_to_names(opened
 
 def test_a_tiny_ellipse_can_be_made_larger(opened, qtbot):
     opened.session.add_step("exposure")
+    opened.canvas.parts.set_open(True)
     opened.canvas.parts.add("ellipse")
     part = opened.session.step.where.parts[0]
     tiny = replace(part, params=replace(part.params, rx=0.005, ry=0.005))

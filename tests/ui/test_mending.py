@@ -46,6 +46,9 @@ def test_a_click_on_a_mark_spares_it_and_the_other_button_adds_a_place(window, q
     opened(window, qtbot, specked)
     window.session.add_step("hot_pixels")
     settle(window, qtbot)
+    click(window, qtbot, 250, 150, Qt.MouseButton.RightButton)  # what is found is shown first
+    assert window.findings.marked == "hot_pixels" and not window.session.step.params.added
+    window.findings.mark("hot_pixels", False)
     click(window, qtbot, *HOT[1])  # without marks a click looks closer, as ever
     assert not window.session.step.params.spared
     window.canvas.fit()

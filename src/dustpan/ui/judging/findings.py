@@ -128,7 +128,7 @@ class Findings(QWidget):
         session.edited.connect(lambda dragging: self.refresh())
         session.pointed.connect(self.search)
         canvas.overlays.append(self.paint_marks)
-        canvas.places.found = self.points_shown
+        canvas.places.found, canvas.places.show = self.points_shown, self.show_points
         self.refresh()
 
     # -- searching ----------------------------------------------------------------------------------------------
@@ -263,6 +263,14 @@ class Findings(QWidget):
         if self.faults is None:
             return "Looking for what is wrong …"
         return "Found:" if self.all else "Nothing found that needs mending."
+
+    def show_points(self) -> bool:
+        """Mark what the chosen step mends; return whether there is anything."""
+        step = self.session.step
+        finding = next((f for f in self.all if f.points and step is not None and f.step == step.kind), None)
+        if finding is not None:
+            self.mark(finding.what, True)
+        return finding is not None
 
     def points_shown(self) -> tuple[tuple[int, int], ...] | None:
         """Return the points that are marked and that the chosen step mends, or None while there are none."""

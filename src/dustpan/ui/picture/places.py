@@ -22,18 +22,24 @@ class Places:
     Attributes
     ----------
     found : returns the marked points (x, y) of what the chosen step finds, or None while no marks are shown.
+    show : shows the marks of what the chosen step finds; returns whether there are any.
     """
 
     def __init__(self, session: Session):
         self.session = session
         self.found: Callable[[], Sequence[tuple[int, int]] | None] = lambda: None
+        self.show: Callable[[], bool] = lambda: False
 
     @property
     def step(self) -> Step | None:
         """The chosen step, when its places can be corrected and marks are shown."""
+        return self._able if self.found() is not None else None
+
+    @property
+    def _able(self) -> Step | None:
+        """The chosen step, when its places can be corrected."""
         step = self.session.step
-        able = step is not None and {_SPARED, _ADDED} <= set(step.params.described())
-        return step if able and self.found() is not None else None
+        return step if step is not None and {_SPARED, _ADDED} <= set(step.params.described()) else None
 
     def press(self, at: QPointF, picture: QRectF) -> bool:
         """Spare the mark under the pointer, or take that back; returns whether there is one."""
@@ -51,9 +57,14 @@ class Places:
         return True
 
     def press_other(self, at: QPointF, picture: QRectF) -> bool:
-        """Add a place under the pointer, or take one back; returns whether the step takes any."""
+        """Add a place under the pointer, or take one back; returns whether the step takes any.
+
+        While no marks are shown they are shown first: a place is added beside what is found.
+        """
         step = self.step
-        if step is None or not picture.contains(at):
+        if step is None:
+            return self._able is not None and picture.contains(at) and self._show_marks()
+        if not picture.contains(at):
             return False
         added = getattr(step.params, _ADDED)
         near = self._near(added, at, picture)
@@ -64,6 +75,14 @@ class Places:
         size = self._size()
         place = ((int(x * size[0]) + 0.5) / size[0], (int(y * size[1]) + 0.5) / size[1])
         self._set(step, _ADDED, (*added, place))
+        return True
+
+    def _show_marks(self) -> bool:
+        """Show what the step finds, or say why nothing can be corrected."""
+        if self.show():
+            self.session.told.emit("These are found. A click spares one, the other button adds a place.", False)
+        else:
+            self.session.told.emit("Nothing was found here that could be corrected by hand.", False)
         return True
 
     def drag(self, at: QPointF, picture: QRectF) -> bool:
