@@ -1,7 +1,8 @@
 """Print the benchmarks' tables: `python -m benchmarks [name …]`; all of them by default.
 
-Names: measuring, blind, assumed, cleaning, mending, scenes, crisp, route, proposals, readings, formats, hostile, sizes,
-mosaic, where, window, opening. And `sweep`, which takes half an hour: see `benchmarks.sweep` for its options.
+Names: measuring, blind, assumed, cleaning, mending, false_finds, scenes, crisp, route, proposals, readings, formats,
+hostile, sizes, mosaic, where, window, opening. And `sweep`, which takes half an hour: see `benchmarks.sweep` for its
+options.
 """
 
 from __future__ import annotations
@@ -18,6 +19,7 @@ from benchmarks import (
     blind,
     cleaning,
     crisp,
+    false_finds,
     formats,
     hostile,
     measuring,
@@ -40,6 +42,7 @@ TABLES = {
     "assumed": assumed.run,
     "cleaning": cleaning.run,
     "mending": mending.run,
+    "false_finds": false_finds.run,
     "route": route.run,
     "scenes": scenes.run,
     "crisp": crisp.run,
