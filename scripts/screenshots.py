@@ -85,20 +85,10 @@ def correct_hot_pixels(window: Window) -> None:
     session.change_step(step, "Hot pixels: by hand")
 
 
-def choose(window: Window, kind: str) -> None:
-    """Choose the step of a kind, which is added when the proposed route has none."""
-    session = window.session
-    step = session.route.first_of(kind)
-    if step is None:
-        session.add_step(kind)
-    else:
-        session.choose(step.id)
-
-
 def build_where(window: Window) -> None:
     """Give the sharpening a Where of five parts, and look at it."""
     parts = window.canvas.parts
-    choose(window, "sharpen")
+    window.session.choose_kind("sharpen")
     parts.set_open(True)
     parts.add("sharp_areas")
     parts.add("edges")
@@ -160,7 +150,7 @@ def main(folder: Path) -> None:
     at(1200, 760)
     shoot("removed")
     canvas.set_zoom(1.0)
-    choose(window, "sharpen")
+    session.choose_kind("sharpen")
     window.actions_by_name["inside"].setChecked(True)
     wait(exact)
     wait(lambda: window.limits.limit is not None)
@@ -171,7 +161,7 @@ def main(folder: Path) -> None:
     shoot("findings")
     window.findings.mark("", False)
     window.commands.undo()
-    choose(window, "noise")
+    session.choose_kind("noise")
     canvas.fit()
     build_where(window)
     shoot("where")
@@ -181,7 +171,7 @@ def main(folder: Path) -> None:
     window.canvas.parts.set_open(False)
     while window.session.step.where.parts:
         window.commands.undo()
-    choose(window, "noise")
+    session.choose_kind("noise")
     window.display.set_surround("light")
     window.actions_by_name["lamp"].trigger()
     shoot("light")

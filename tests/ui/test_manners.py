@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton
 from tests.ui.steer import in_view, on_screen, propose, settle
 
 from dustpan.core.document.copying import write_steps, write_value
-from dustpan.core.document.route import new_step
+from dustpan.core.document.route import Route, new_step
 from dustpan.core.picture.source import Source
 from dustpan.core.render.finishing import Finish
 from dustpan.core.work.pool import Pool
@@ -25,7 +25,7 @@ from dustpan.ui.export_dialog import ExportDialog
 from dustpan.ui.judging.findings import word_for
 from dustpan.ui.judging.proof_strip import HIGHEST
 from dustpan.ui.memory import Memory
-from dustpan.ui.session.kept import KeptWork, name_of
+from dustpan.ui.session.kept import KeptWork, Work, name_of
 from dustpan.ui.window import Window
 
 
@@ -594,3 +594,17 @@ def test_walking_keeps_up_with_the_keys_and_looks_at_the_same_place(window, qtbo
     qtbot.keyClick(window, Qt.Key.Key_PageUp)
     qtbot.waitUntil(lambda: window.session.path == paths[19], timeout=20000)
     settle(window, qtbot)
+
+
+def test_kept_work_that_is_damaged_counts_as_none(tmp_path):
+    kept = KeptWork(tmp_path)
+    work = Work(Route((new_step("noise", "noise"),)), {"one": Route()}, "noise", True, {"zoom": 2.0})
+    kept.keep("picture", work)
+    assert kept.find("picture") == work and kept.find("another") is None
+    (file,) = tmp_path.glob("*.json")
+    whole = json.loads(file.read_text())
+    file.write_text(json.dumps(whole | {"view": [1], "chosen": 7}))
+    assert kept.find("picture") == Work(work.route, work.takes, None, True, {})
+    for text in ("", "[]", "{", json.dumps(whole | {"takes": 3}), json.dumps(whole | {"version": 9})):
+        file.write_text(text)
+        assert kept.find("picture") is None

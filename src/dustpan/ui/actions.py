@@ -137,6 +137,7 @@ TABLE = (
 
 #: What has a meaning only with a picture, only with a chosen step, only with a step in the route.
 NEED_PICTURE = (
+    "alone",
     "export",
     "output",
     "save_remedy",

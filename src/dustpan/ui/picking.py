@@ -34,7 +34,7 @@ class Picking:
     def area(self, key: str) -> None:
         """Ask for a patch of the picture, and add it to the areas that a parameter of the chosen step lists."""
         session, step = self.session, self.session.step
-        if session.engine is None or step is None:
+        if session.engine is None or step is None or key not in step.params.described():
             return
         size = session.engine.base.size
 
@@ -53,13 +53,8 @@ class Picking:
         session.told.emit("Drag a rectangle over a place that you know to be empty: sky, a wall, a shadow.", False)
 
     def bare_place(self, kind: str) -> None:
-        """Ask for a bare place for the first step of a kind, which is added as proposed when the route has none."""
-        session = self.session
-        step = session.route.first_of(kind)
-        if step is None:
-            session.add_step(kind)
-        else:
-            session.choose(step.id)
+        """Ask for a bare place for the first step of a kind, which is added when the route has none."""
+        self.session.choose_kind(kind)
         self.area("bare")
 
     def range(self) -> None:

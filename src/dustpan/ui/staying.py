@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from PyQt6.QtGui import QActionGroup
 from PyQt6.QtWidgets import QMenu
 
 from dustpan.ui.memory import Memory
 from dustpan.ui.session.session import Session
+from dustpan.ui.widgets.choice_menu import fill_choices
 
 _CHOICES = (
     (0.6, "None, on a fine screen", "For screens that are finer than usual, or seen from nearer than 60 cm"),
@@ -20,18 +20,9 @@ _KEY = "visible_noise"
 def fill_staying_menu(menu: QMenu, session: Session, memory: Memory) -> None:
     """Add a choice for each amount, and take up the one that was made last."""
     session.set_visible(memory.get(_KEY, 1.0))
-    group = QActionGroup(menu)
-    menu.setToolTipsVisible(True)
 
     def choose(visible: float) -> None:
         memory.put(_KEY, visible)
         session.set_visible(visible)
 
-    for visible, name, tip in _CHOICES:
-        action = group.addAction(name)
-        assert action is not None
-        action.setCheckable(True)
-        action.setChecked(visible == session.visible)
-        action.setToolTip(tip)
-        action.triggered.connect(lambda on, visible=visible: choose(visible))
-        menu.addAction(action)
+    fill_choices(menu, _CHOICES, session.visible, choose)

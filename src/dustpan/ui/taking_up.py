@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from PyQt6.QtGui import QActionGroup
 from PyQt6.QtWidgets import QMenu
 
 from dustpan.ui.memory import Memory
 from dustpan.ui.session.session import Session
+from dustpan.ui.widgets.choice_menu import fill_choices
 
 _CHOICES = (
     (True, "Take up its route at once", "Route, takes, proofs and zoom stand as they were left"),
@@ -18,18 +18,9 @@ _KEY = "takes_up_work"
 def fill_taking_up_menu(menu: QMenu, session: Session, memory: Memory) -> None:
     """Add both choices, and take up the one that was made last."""
     session.takes_up = memory.get(_KEY, True)
-    group = QActionGroup(menu)
-    menu.setToolTipsVisible(True)
 
     def choose(at_once: bool) -> None:
         memory.put(_KEY, at_once)
         session.takes_up = at_once
 
-    for at_once, name, tip in _CHOICES:
-        action = group.addAction(name)
-        assert action is not None
-        action.setCheckable(True)
-        action.setChecked(at_once == session.takes_up)
-        action.setToolTip(tip)
-        action.triggered.connect(lambda on, at_once=at_once: choose(at_once))
-        menu.addAction(action)
+    fill_choices(menu, _CHOICES, session.takes_up, choose)

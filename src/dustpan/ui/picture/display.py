@@ -7,7 +7,6 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtGui import QActionGroup
 from PyQt6.QtWidgets import QFileDialog, QMenu
 
 from dustpan.core.filters.viewing import stretch_for
@@ -21,6 +20,7 @@ from dustpan.ui.picture.screen import read_profile
 from dustpan.ui.picture.tiles import Tiles
 from dustpan.ui.session.session import Session
 from dustpan.ui.widgets import theme
+from dustpan.ui.widgets.choice_menu import fill_choices
 from dustpan.ui.widgets.messages import Message
 
 _PROFILES = "Profiles (*.icc *.icm);;All files (*)"
@@ -82,14 +82,9 @@ class Display(QObject):
 
     def fill_surround_menu(self, menu: QMenu) -> None:
         """Add a choice for each surround."""
-        group = QActionGroup(menu)
-        for name in theme.SURROUNDS:
-            action = group.addAction(name.capitalize())
-            action.setCheckable(True)
-            action.setChecked(name == self.canvas.surround)
-            action.setToolTip(f"Show the picture on a {name} grey; it changes how bright it looks")
-            action.triggered.connect(lambda on, name=name: self.set_surround(name))
-            menu.addAction(action)
+        tip = "Show the picture on a {} grey; it changes how bright it looks"
+        choices = [(name, name.capitalize(), tip.format(name)) for name in theme.SURROUNDS]
+        fill_choices(menu, choices, self.canvas.surround, self.set_surround)
 
 
 class Stretch(QObject):

@@ -163,6 +163,11 @@ class Editing(QObject):
         document = replace(self.document, route=self.route.with_step(step))
         self.edit(document, label, dragging=dragging, nudge=nudge)
 
+    def choose_kind(self, kind: str) -> None:
+        """Choose the first step of a kind; the route gets one where it has none."""
+        step = self.route.first_of(kind)
+        self.add_step(kind) if step is None else self.choose(step.id)
+
     def add_step(self, kind: str, params: Params | None = None) -> None:
         """Add a step where its stage stands, and choose it."""
         step = new_step(kind, self.route.free_id(kind), params)

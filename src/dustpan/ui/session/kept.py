@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import hashlib
 import json
 import os
@@ -49,7 +48,7 @@ class Work:
 
 def name_of(path: Path) -> str:
     """Return the name under which the work on a file is kept."""
-    return os.fsdecode(os.fsencode(path.absolute()))
+    return str(path.absolute())
 
 
 class KeptWork:
@@ -100,12 +99,6 @@ class KeptWork:
         except (OSError, UnicodeDecodeError, DustpanError, ValueError, TypeError, AttributeError, KeyError):
             return None
 
-    def drop(self, name: str) -> None:
-        """Forget the work on a picture."""
-        if (file := self._file(name)) is not None:
-            with contextlib.suppress(OSError):
-                file.unlink(missing_ok=True)
-
 
 def _to_json(work: Work) -> dict[str, Any]:
     return {
@@ -126,7 +119,14 @@ def _from_json(data: dict[str, Any], where: str) -> Work:
     if data.get("format") != _FORMAT or data.get("version") != _VERSION:
         raise ValueError(where)
     takes = {str(name): _route(take, where) for name, take in data["takes"].items()}
-    return Work(_route(data["route"], where), takes, data["chosen"], bool(data["written"]), data["view"])
+    chosen, view = data["chosen"], data["view"]
+    return Work(
+        _route(data["route"], where),
+        takes,
+        chosen if isinstance(chosen, str) else None,
+        bool(data["written"]),
+        view if isinstance(view, dict) else {},
+    )
 
 
 def _route(data: dict[str, Any], where: str) -> Route:
