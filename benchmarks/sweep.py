@@ -90,7 +90,7 @@ def score(kind: str, stem: str, path: Path) -> dict[str, Any]:
     make = {**KINDS, **HELD_BACK_KINDS}[kind]
     clean = np.asarray(Image.open(path).convert("RGB"), np.float32) / 255
     made = make(clean, np.random.default_rng([int(stem), sum(kind.encode())]))
-    engine, truth = Engine(made.source), _three(made.truth)
+    engine, truth = Engine(made.source), _three(made.wanted)
     measured = engine.noise
     told = _told(made, measured.presence if measured.presence.any() else np.full(17, 1 / 17, np.float32))
     route = propose_route(engine)

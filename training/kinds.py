@@ -36,6 +36,7 @@ class Spoiled:
     compression : of a JPEG.
     linear : whether `pixels` are linear light.
     inside : rows and columns that hold the photograph, where the rest was drawn around it.
+    sharp : the truth as a better lens would show it, where it is another.
     """
 
     noisy: np.ndarray
@@ -44,6 +45,12 @@ class Spoiled:
     compression: Compression | None = None
     linear: bool = False
     inside: tuple[slice, slice] = (slice(None), slice(None))
+    sharp: np.ndarray | None = None
+
+    @property
+    def wanted(self) -> np.ndarray:
+        """What the picture should look like in the end."""
+        return self.truth if self.sharp is None else self.sharp
 
     @property
     def source(self) -> Source:
@@ -247,6 +254,11 @@ def on_a_page(clean, rng, *, of: Kind) -> Spoiled:
     return replace(stored(noisy, truth), inside=inside)
 
 
+def soft(clean, rng, *, of: Kind, blur: float = 1.3) -> Spoiled:
+    """The same through a lens that blurs everything alike; what is wanted is the picture without that."""
+    return replace(of(cv2.GaussianBlur(clean, (0, 0), blur), rng), sharp=clean)
+
+
 def drawn(clean, rng, *, of: Kind, what: Callable[[tuple[int, int]], np.ndarray]) -> Spoiled:
     """The same over a drawing of the picture's size."""
     return of(what(clean.shape[:2]), rng)
@@ -282,9 +294,9 @@ def line_art(size: tuple[int, int]) -> np.ndarray:
     return page.astype(np.float32) / 255
 
 
-def stars(size: tuple[int, int]) -> np.ndarray:
+def stars(size: tuple[int, int], seed: int = 11) -> np.ndarray:
     """Return a night sky."""
-    rng = np.random.default_rng(11)
+    rng = np.random.default_rng(seed)
     sky = np.zeros((*size, 3), np.float32)
     for _ in range(size[0] * size[1] // 1500):
         y, x = rng.integers(3, size[0] - 3), rng.integers(3, size[1] - 3)
@@ -334,6 +346,7 @@ KINDS: dict[str, Kind] = {
     "line art": partial(drawn, of=partial(white, levels=8), what=line_art),
     "stars": partial(drawn, of=camera, what=stars),
     "render": render,
+    "soft lens": partial(soft, of=partial(white, levels=4)),
     "black frame": partial(framed, of=camera),
     "photograph on a page": partial(on_a_page, of=camera),
     "sound": sound,

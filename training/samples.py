@@ -82,7 +82,7 @@ def draw(number: int, files: tuple[Path, ...]) -> Sample | None:
 
 def _draw_subject(number: int, rng: np.random.Generator, files: tuple[Path, ...]) -> np.ndarray:
     """Return a clean picture: each later run of numbers holds more of what the earlier ones are poor in."""
-    picture = _draw_picture(rng, files)
+    picture = draw_picture(rng, files)
     if number >= TEXTS_FROM and rng.random() < _TEXTS:
         return draw_text(picture, rng)
     if number >= RARE_FROM:
@@ -100,7 +100,7 @@ def _load(file: Path) -> np.ndarray:
     return np.asarray(Image.open(file).convert("RGB"), np.float32) / 255
 
 
-def _draw_picture(rng: np.random.Generator, files: tuple[Path, ...]) -> np.ndarray:
+def draw_picture(rng: np.random.Generator, files: tuple[Path, ...]) -> np.ndarray:
     """Return a clean picture: a photograph cut, turned, blurred and exposed by chance, or now and then a plain one."""
     if rng.random() < 0.06:
         return _draw_plain(rng)

@@ -66,6 +66,13 @@ def test_stars_are_counted_and_missed_when_they_go(width):
     assert [finding.text for finding in found] == ["40 % of the stars lost"]
 
 
+def test_a_sky_that_gets_darker_loses_no_stars():
+    """Where black cuts off the noise of a sky, cleaning lowers the sky, but not the stars over it."""
+    before = np.maximum(sky(2.2), 0)
+    after = before - 0.06 * (before < 0.2)
+    assert measure_stars((before.astype(np.float32), after.astype(np.float32)))[1] == 0
+
+
 @pytest.mark.parametrize("interpolate", [camera.demosaic_fast, camera.demosaic_fine])
 def test_hot_pixels_are_no_stars(interpolate):
     nothing = np.full((SIDE, SIDE, 3), 0.1) + np.random.default_rng(3).normal(0, 3 * LEVEL, (SIDE, SIDE, 3))

@@ -55,6 +55,20 @@ def test_blotches_are_seen_in_colour_alone(truth):
     assert model.luminance < 4 and model.colour > 5
 
 
+@pytest.mark.parametrize("store", ["JPEG", "few values"])
+def test_a_photograph_with_a_blown_sky_is_no_drawing(truth, store):
+    """Compression and rounding leave blocks of a faint sky without any variation, as a drawing's are."""
+    clean = truth.copy()
+    clean[: SIDE // 3] = 0.93
+    noisy = clean + np.random.default_rng(0).normal(0, 1, clean.shape) * np.where(clean > 0.9, 0.4, 7) / DISPLAY
+    made = kinds.stored(noisy.astype(np.float32), clean)
+    of = lambda *_: made  # noqa: E731
+    spoiled = kinds.jpeg(clean, None, of=of, quality=75) if store == "JPEG" else kinds.rounded(clean, None, of=of)
+    shown = to_working(spoiled.pixels)
+    assert Blocks.joined(map(cut_blocks, [planes_of(shown)])).constant.mean() > 0.15
+    assert 3 < estimate_noise([shown], spoiled.compression).luminance < 10
+
+
 @pytest.mark.parametrize("around", [0.0, 0.9])
 def test_a_picture_on_a_blank_page_is_measured_in_the_picture(truth, around):
     noisy = to_working(kinds.white(truth, np.random.default_rng(0), levels=8).pixels)

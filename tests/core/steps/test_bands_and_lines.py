@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 import pytest
 from tests.core.steps.tiling import compare_whole_and_tiled
+from training.kinds import lettering
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
@@ -171,13 +172,17 @@ def test_lines_and_bands_are_mended_the_same_in_tiles(quiet):
         compare_whole_and_tiled(Engine(source), plan)
 
 
-@pytest.mark.parametrize("pitch", [22, 26])
-def test_lines_of_letters_are_no_bands(pitch):
+def letters(pitch: int) -> np.ndarray:
     page = np.full((480, 640, 3), 235, np.uint8)
     rng = np.random.default_rng(5)
     for top in range(20, 470, pitch):
         line = "".join(rng.choice(list("the hands of a clock "), 90))
         cv2.putText(page, line, (0, top), 0, 0.45, (30,) * 3)
-    noisy = page / 255 + np.random.default_rng(2).normal(0, 8 * LEVEL, page.shape)
+    return page / 255
+
+
+@pytest.mark.parametrize("page", [letters(22), letters(26), lettering((512, 512))], ids=["22 px", "26 px", "alike"])
+def test_lines_of_letters_are_no_bands(page):
+    noisy = page + np.random.default_rng(2).normal(0, 8 * LEVEL, page.shape)
     engine = Engine(Source(stored(noisy)))
     assert kinds()["banding"].propose(engine.survey(engine.plan(Document()))) is None

@@ -23,6 +23,8 @@ _WINDOWS = {NEAR: 64, WIDER: 64, WIDEST: 128}  # rows in which a segment's varia
 _FLATTEST = 0.1  # share of the windows that must show the bands
 _SCALES = (0, 1, 2, 4, 8, 16)  # rows, deviations of the blurs between which bands are told apart
 _WRITTEN = 0.5  # correlation of the rows' offsets with what varies along them, from which they are lines of letters
+_STRONG, _EVERYWHERE = 4 / 255, 0.3  # offsets from which both the lightest and the darkest of a row must share them
+_LIGHTEST = 0.85  # quantile of a row's cells; the darkest alike
 _BUDGET = 2.2  # times the bands' variance, that all scales have together; the strength tends to be told too low
 _WIDE = 8  # rows, scale from which bands have no more power than at the scale before: the rest is the picture's own
 _USUAL = 2.5  # times their power, that bands have near a row; the rest is the picture's own
@@ -85,8 +87,8 @@ def band_strength(
     Notes
     -----
     Bands go through the whole picture. So the variance that rows share is bounded by the one found in the calmest
-    windows: boards, waves and horizons leave a sky, bands do not. And they shift a row without a change of what varies
-    along it: the darker rows of a page are those with letters.
+    windows: boards, waves and horizons leave a sky, bands do not. They shift a row without a change of what varies
+    along it, the lightest places of the row like the darkest: lines of letters darken what is not paper.
     """
     count = cells.shape[1] // SEGMENT
     window = _WINDOWS[near]
@@ -108,8 +110,10 @@ def band_strength(
     if sound.sum() < 3:
         return 0.0, 0.0
     least, middle = (max(float(v), 0.0) for v in np.quantile(spread[sound], [_FLATTEST, 0.5]))
-    strength = np.sqrt(min(least, max(_shared_variance(means), 0.0)))
-    return float(strength), float(np.sqrt(least / max(middle, 1e-12)))
+    shared = max(_shared_variance(means), 0.0)
+    if shared > _STRONG**2 and _in_light_and_dark(rest) < _EVERYWHERE * shared:
+        return 0.0, 0.0
+    return float(np.sqrt(min(least, shared))), float(np.sqrt(least / max(middle, 1e-12)))
 
 
 def find_bands(
@@ -188,6 +192,22 @@ def _goes_with(means: np.ndarray, along: np.ndarray) -> float:
     return float(np.min(np.abs((first * second).sum(axis=0)) / np.maximum(both, 1e-12)))
 
 
+def _in_light_and_dark(rest: np.ndarray) -> float:
+    """Return the covariance of the rows' lightest cells and the darkest of others; rest : (h, n) offsets of cells."""
+    halves = rest[:, 0::2], rest[:, 1::2]
+    covariances = []
+    for first, second in (halves, halves[::-1]):
+        light, dark = np.quantile(first, _LIGHTEST, axis=1), np.quantile(second, 1 - _LIGHTEST, axis=1)
+        covariances.append((_held(light) * _held(dark)).mean())
+    return float(np.mean(covariances))
+
+
+def _held(values: np.ndarray) -> np.ndarray:
+    """Return values around their median, outliers clipped, along the first axis."""
+    most = 2.5 * np.sqrt(_robust_variance(values, 0))
+    return np.clip(values - np.median(values, axis=0), -most, most)
+
+
 def take_off(tile: np.ndarray, offsets: np.ndarray, *, of_light: bool) -> np.ndarray:
     """Return a tile (h x w x c) less offsets (h x 1 x c for rows, 1 x w x c for columns) of bands."""
     if not of_light:
@@ -226,8 +246,7 @@ def _robust_variance(values: np.ndarray, axis: int) -> np.ndarray:
 
 def _shared_variance(means: np.ndarray) -> float:
     """Return the median covariance of segments that are no neighbours, outliers clipped; means : (h, segments)."""
-    most = 2.5 * np.sqrt(_robust_variance(means, 0))
-    held = np.clip(means - np.median(means, axis=0), -most, most)
+    held = _held(means)
     shared = held.T @ held / len(held)
     apart = np.triu_indices(len(shared), 2 if len(shared) > 3 else 1)
     return float(np.median(shared[apart]))

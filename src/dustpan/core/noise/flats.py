@@ -53,7 +53,10 @@ _EPSILON = 1e-12
 
 
 class FlatLevel(NamedTuple):
-    """The estimate on one pyramid level (see `NoiseModel`), and the blocks it was made from."""
+    """The estimate on one pyramid level (see `NoiseModel`), and the blocks it was made from.
+
+    drawn : whether many blocks have no variation at all, as in a drawing.
+    """
 
     sigma: np.ndarray
     spectrum: np.ndarray
@@ -69,13 +72,16 @@ class _Flats(NamedTuple):
     blocks: Blocks
 
 
-def measure_levels(crops: list[np.ndarray], each: Each) -> list[FlatLevel]:
-    """Return the estimate of each pyramid level, from the finest on; stops at the first level without noise."""
+def measure_levels(crops: list[np.ndarray], each: Each, *, coarse: bool = False) -> list[FlatLevel]:
+    """Return the estimate of each pyramid level, from the finest on; stops at the first level without noise.
+
+    coarse : whether compression or rounding may leave blocks of a photograph without variation.
+    """
     planes = [planes_of(crop) for crop in crops]
     levels: list[FlatLevel] = []
     for _ in range(MEASURED_LEVELS):
         planes = [p for p in planes if min(p.shape[1:]) >= _LEAST_SIDE]
-        measured = _measure_level(planes, each) if planes else None
+        measured = _measure_level(planes, each, coarse) if planes else None
         if measured is None:
             break
         levels.append(measured)
@@ -100,7 +106,7 @@ def flat_model(levels: list[FlatLevel]) -> NoiseModel:
     return NoiseModel(sigma, spectrum, levels[0].statistics.presence, levels[0].flat_share, correlation=correlation)
 
 
-def _measure_level(planes: list[np.ndarray], each: Each) -> FlatLevel | None:
+def _measure_level(planes: list[np.ndarray], each: Each, coarse: bool) -> FlatLevel | None:
     """Return the estimate of one level, or None for no noise."""
     blocks = Blocks.joined(each(cut_blocks, planes))
     varied = blocks.subset(~blocks.clipped & ~blocks.constant)
@@ -115,8 +121,9 @@ def _measure_level(planes: list[np.ndarray], each: Each) -> FlatLevel | None:
     counts = np.array([len(flat.blocks.tones) for flat in flats], np.float64)
     silent = _silent_bins(blocks, [flat.tone for flat in flats])
     drawn = _is_drawn(blocks)
-    calm = ~silent & _calm_bins(flats, live, drawn)
-    power = _hold_edges(power, silent, calm, blocks, drawn)  # bins x 3 x 8 x 8
+    surely_drawn = drawn and not coarse
+    calm = ~silent & _calm_bins(flats, live, surely_drawn)
+    power = _hold_edges(power, silent, calm, blocks, surely_drawn)  # bins x 3 x 8 x 8
     if not power.any():
         return None
     telling = ~silent & whole if (~silent & whole).any() else ~silent

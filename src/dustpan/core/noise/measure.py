@@ -8,7 +8,7 @@ import numpy as np
 
 from dustpan.core.noise.blank import photographed_parts
 from dustpan.core.noise.flats import MEASURED_LEVELS, FlatLevel, flat_model, measure_levels, predict_coarser
-from dustpan.core.noise.measured_blocks import LEAST_KEPT, is_silent
+from dustpan.core.noise.measured_blocks import LEAST_KEPT, is_rounded, is_silent
 from dustpan.core.noise.model import LEVELS, TONES, NoiseModel
 from dustpan.core.noise.prior import Prediction, predict_noise
 from dustpan.core.noise.statistics import LevelStatistics, describe
@@ -16,6 +16,7 @@ from dustpan.core.picture.source import Compression
 from dustpan.core.work.sharing import Each
 
 _EPSILON = 1e-12
+_UNTOLD = 0.97  # doubt from which what may be a drawing, saved as JPEG or rounded, is taken for one without noise
 
 
 def estimate_noise(crops: list[np.ndarray], compression: Compression | None = None, *, each: Each = map) -> NoiseModel:
@@ -39,19 +40,22 @@ def estimate_noise(crops: list[np.ndarray], compression: Compression | None = No
     """
     crops = photographed_parts(crops) if compression is None else crops
     silent = compression is None and is_silent(crops, each)  # a coarse compression rounds noise to nothing
-    levels = [] if silent else measure_levels(crops, each)
+    coarse = compression is not None or is_rounded(crops)
+    levels = [] if silent else measure_levels(crops, each, coarse=coarse)
     if not levels:
         return NoiseModel.none()
-    if levels[0].drawn:
-        return flat_model(levels)
     first = levels[0]
+    if first.drawn and not coarse:
+        return flat_model(levels)
     prediction = predict_noise(describe(_statistics(levels), compression))
+    if first.drawn and prediction.doubt[0, 0] > _UNTOLD:
+        return NoiseModel.none()
     return _before_cut(model_of(prediction, first.statistics.presence, first.flat_share), first)
 
 
 def describe_picture(crops: list[np.ndarray], compression: Compression | None = None) -> np.ndarray | None:
     """Return the description of a picture from crops of it, or None where they hold no noise: see `statistics`."""
-    levels = measure_levels(crops, map)
+    levels = measure_levels(crops, map, coarse=compression is not None or is_rounded(crops))
     return describe(_statistics(levels), compression) if levels else None
 
 

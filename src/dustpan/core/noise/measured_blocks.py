@@ -36,6 +36,7 @@ LEAST_OF_TONE = 0.1  # the same of the blocks of one tone
 LEAST_KEPT = 0.4  # share of its power that noise is taken to have kept at black and white, where it has less
 CLIPPED = 0.3  # share of a block's pixels at black or white from which it tells nothing
 _NEAR, _BESIDE_PLAIN = 8, 0.9  # px; share of the varied pixels with some without variation near, if there is no noise
+_LEAST_VALUES, _ROUGH_STEP = 6, 2.5 / 255  # of a channel, and their distance, from which a picture is rounded
 _ROUNDING = 1e-4  # largest coefficient of a block without any variation
 
 
@@ -104,6 +105,12 @@ def is_silent(crops: Sequence[np.ndarray], each: Each) -> bool:
     """
     counts = np.array([*each(_plain_counts, crops)]).reshape(-1, 2).sum(axis=0)
     return bool(counts[1] > _BESIDE_PLAIN * counts[0])
+
+
+def is_rounded(crops: Sequence[np.ndarray]) -> bool:
+    """Return whether the values of pictures stand in few even steps, as those with fewer bits than 7 do."""
+    values = np.unique(np.concatenate([np.unique(crop[..., 1]) for crop in crops]))
+    return bool(len(values) >= _LEAST_VALUES and np.diff(values).min() > _ROUGH_STEP)
 
 
 def _plain_counts(crop: np.ndarray) -> tuple[int, int]:

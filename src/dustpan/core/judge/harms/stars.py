@@ -31,12 +31,10 @@ Stars = tuple[int, int]
 
 def measure_stars(pair: Pair) -> Stars:
     """Return how many points of light a patch has, and how many have lost over 30 % of their light."""
-    before, after = pair
+    before, _ = pair
     if min(before.shape[:2]) < 4 * _FAR or np.median(tone_of(before)) > _DARK:
         return 0, 0
-    steps = np.clip(np.rint(before * 255), 0, 255).astype(np.uint8)
-    around = cv2.medianBlur(steps, 2 * _FAR + 1) / np.float32(255)
-    excess, left = before - around, after - around
+    excess, left = (_over_sky(side) for side in pair)
     points = _find_stars(before, excess)
     rows, columns = ((points[:, axis, None, None] + np.arange(-2, 3)) for axis in (0, 1))
     light, kept = (
@@ -45,6 +43,12 @@ def measure_stars(pair: Pair) -> Stars:
     )
     bright = light > 0  # a peak in a dark dent, as compression leaves them, has no light of its own
     return int(bright.sum()), int((bright & (kept < _KEPT * light)).sum())
+
+
+def _over_sky(tile: np.ndarray) -> np.ndarray:
+    """Return a tile less the sky around each pixel, which cleaning makes darker where black had cut off its noise."""
+    steps = np.clip(np.rint(tile * 255), 0, 255).astype(np.uint8)
+    return tile - cv2.medianBlur(steps, 2 * _FAR + 1) / np.float32(255)
 
 
 def _find_stars(tile: np.ndarray, excess: np.ndarray) -> np.ndarray:

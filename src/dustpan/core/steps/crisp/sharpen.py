@@ -28,7 +28,7 @@ from dustpan.core.steps.step_kind import Context, Inside, StepKind
 _SHARPEST, _USUAL_RISE, _SOFTEST = 1.6, 2.2, 6.0  # px of 10-90 % rise: as pixels can show, of most pictures, at most
 # Photographs as they are have edges that rise within 2.5 px. Proposed from here on, sharpening has raised SSIM in all
 # of 5 proposals on photographs blurred by 0.7 to 1.5 px, and is proposed for none of 45 that were not.
-_SOFT, _BEYOND = 2.7, 1.0  # px of rise from which a picture is soft; past the softest there are no edges at all
+_SOFT, _BLURRED = 3.0, 6.3  # px of rise between which a picture is soft; past that it was never in focus
 _FINE = 0.3  # deviation of the noise's finest coefficients beside its mean; of an enlarged picture 0.03 to 0.15
 _STEEPER = 0.04  # part by which the picture's own edges are to rise over a shorter way
 _LEAST_AMOUNT, _MOST_AMOUNT = 15.0, 60.0  # %
@@ -145,7 +145,7 @@ class Sharpen(StepKind):
         noise, blur = survey.base_noise, blur_of(survey)
         if survey.source.rendered or not noise.noticeable or blur is None:
             return None
-        soft = _SOFT <= blur.rise <= _SOFTEST + _BEYOND and float(noise.spectrum[0, 0, 5:, 5:].mean()) > _FINE
+        soft = _SOFT <= blur.rise <= _BLURRED and float(noise.spectrum[0, 0, 5:, 5:].mean()) > _FINE
         params = self.measured(survey)
         return params if soft and params.amount >= _LEAST_AMOUNT else None
 

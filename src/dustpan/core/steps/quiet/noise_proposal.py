@@ -36,7 +36,7 @@ def propose_noise(survey: Survey) -> NoiseParams:
         luminance=float(parts[0]),
         colour=float(parts[1]),
         blotch=2.0 if clumping < 1.4 else 3.0 if clumping < 2.6 else 4.0,
-        detail_return=(10.0 if luminance > 15 else 20.0) + (10.0 if doubted else 0.0),
+        detail_return=(5.0 if luminance > 15 else 10.0) + (10.0 if doubted else 0.0),
     )
 
 
