@@ -284,14 +284,14 @@ class Findings(QWidget):
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        corner, zoom = QPointF(self.canvas.picture_rect().topLeft()), self.canvas.zoom
-        radius = max(_RING, 4 * zoom)
+        corner, scale = QPointF(self.canvas.picture_rect().topLeft()), self.canvas.scale
+        radius = max(_RING, 4 * scale)
         view = self.canvas.tiles.view.region.adjusted(-20, -20, 20, 20)
         for pen in (QPen(theme.colour("ground", 170), 3.4), QPen(theme.colour(theme.MADDER), 1.6)):
             painter.setPen(pen)
             for x, y in finding.points:
                 if view.contains(x, y):
-                    painter.drawEllipse(corner + QPointF(x + 0.5, y + 0.5) * zoom, radius, radius)
+                    painter.drawEllipse(corner + QPointF(x + 0.5, y + 0.5) * scale, radius, radius)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 

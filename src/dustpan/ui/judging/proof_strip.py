@@ -48,6 +48,11 @@ class ProofTile(QPushButton):
         """The proof shown, or None while there is none."""
         return self.proofs.items[self.number] if self.number < len(self.proofs.items) else None
 
+    @property
+    def half(self) -> QSize:
+        """Width and height of one side, px of the widget."""
+        return QSize((self.width() - _SEAM) // 2, self.height() - _HEAD)
+
     def refresh(self) -> None:
         """Show the proof as it stands, for eyes and for screen readers."""
         proof = self.proof
@@ -64,7 +69,7 @@ class ProofTile(QPushButton):
         if proof is None:
             return
         painter = QPainter(self)
-        shot, half = self.proofs.shots.get(proof), self.proofs.half
+        shot, half, ratio = self.proofs.shots.get(proof), self.half, self.devicePixelRatioF()
         words = QRect(1, 0, self.width() - 2, _HEAD)
         painter.setFont(theme.font(8.5))
         painter.setPen(theme.colour("bright" if self.hasFocus() else "text"))
@@ -79,9 +84,12 @@ class ProofTile(QPushButton):
             painter.fillRect(place, theme.colour("ground"))
             if shot:
                 image = shot.before if n == 0 else shot.after
+                painter.save()
                 painter.setClipRect(place)
-                painter.drawImage(QRect(place.topLeft(), image.size() * proof.zoom), image)
-                painter.setClipping(False)
+                painter.scale(1 / ratio, 1 / ratio)  # from here on in pixels of the screen
+                corner = (QPointF(place.topLeft()) * ratio).toPoint()
+                painter.drawImage(QRect(corner, image.size() * proof.zoom), image)
+                painter.restore()
         if self.hasFocus():
             painter.setPen(QPen(theme.colour(theme.VERDIGRIS), 1))
             painter.drawRect(0, _HEAD, self.width() - 1, half.height() - 1)
@@ -111,7 +119,8 @@ class ProofTile(QPushButton):
         moved = event.position() - self._pressed
         if moved.manhattanLength() > _FAR or proof is not self._start:
             self._hold.stop()
-            moved_to = {"x": self._start.x - moved.x() / proof.zoom, "y": self._start.y - moved.y() / proof.zoom}
+            by = moved * (self.devicePixelRatioF() / proof.zoom)
+            moved_to = {"x": self._start.x - by.x(), "y": self._start.y - by.y()}
             self.proofs.put(proof, replace(proof, **moved_to))
 
     def mouseReleaseEvent(self, event):
@@ -285,6 +294,12 @@ class ProofStrip(QWidget):
         super().resizeEvent(event)
         self._fill()
 
+    def event(self, event):
+        """Fill it in the pixels of another screen, too."""
+        if event.type() == QEvent.Type.DevicePixelRatioChange:
+            self._fill()
+        return super().event(event)
+
     def _fill(self) -> None:
         """Give the proofs the width there is, and the height that was chosen."""
         count = min(max(len(self.proofs.items), 1), _AT_ONCE)
@@ -292,7 +307,7 @@ class ProofStrip(QWidget):
         half = QSize((width - _SEAM) // 2, self._height)
         for tile in self.tiles:
             tile.setFixedSize(2 * half.width() + _SEAM, half.height() + _HEAD)
-        self.proofs.resize(half)
+        self.proofs.resize(half * self.devicePixelRatioF())
 
     def refresh(self) -> None:
         """Show the proofs as they are."""
@@ -312,7 +327,7 @@ class ProofStrip(QWidget):
     def _frame(self, proof: Proof) -> QRectF:
         area = self.proofs.region(proof)
         picture = QRectF(self.canvas.picture_rect())
-        zoom = self.canvas.zoom
+        zoom = self.canvas.scale
         return QRectF(
             picture.left() + area.left() * zoom,
             picture.top() + area.top() * zoom,
@@ -356,7 +371,7 @@ class ProofStrip(QWidget):
         """Take hold of a frame by its label; anywhere else the picture itself is dragged."""
         for proof, label in self._labels:
             if label.contains(at) and proof in self.proofs.items:
-                self._held, self._grip = proof, at - QPointF(proof.x, proof.y) * self.canvas.zoom
+                self._held, self._grip = proof, at - QPointF(proof.x, proof.y) * self.canvas.scale
                 return True
         return False
 
@@ -364,7 +379,7 @@ class ProofStrip(QWidget):
         """Move the frame that is held."""
         if self._held is None:
             return False
-        centre = (at - self._grip) / self.canvas.zoom
+        centre = (at - self._grip) / self.canvas.scale
         moved = replace(self._held, x=centre.x(), y=centre.y())
         before, self._held = self._held, moved
         self.proofs.put(before, moved)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, QSizeF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, QSize, QSizeF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QWidget
 
@@ -34,7 +34,8 @@ _TURN = 1000  # ms between the two sides of Alternate
 class Canvas(QWidget):
     """Show the tiles; holds only how the picture is looked at.
 
-    zoomed(zoom) : screen pixels for each of the picture's. pointed(pixel) : what the pointer is over.
+    `zoom` counts pixels of the screen, of which a dense one has more than the widget: at 1, one pixel of the picture
+    is one of the screen. zoomed(zoom) tells it. pointed(pixel) : what the pointer is over.
     """
 
     zoomed = pyqtSignal(float)
@@ -128,7 +129,10 @@ class Canvas(QWidget):
         """Take the picture to a place (in its pixels), at actual pixels or closer."""
         self.fitted = False
         self._set(max(self.zoom, 1.0), QPointF(0, 0))
-        self._move(QPointF(self.room.width() / 2 - x * self.zoom, self.room.height() / 2 - y * self.zoom))
+        self._centre_on(QPointF(x, y))
+
+    def _centre_on(self, pixel: QPointF) -> None:
+        self._move(QPointF(self.room.width() / 2, self.room.height() / 2) - pixel * self.scale)
 
     def peek_at(self, x: float, y: float, zoom: float) -> None:
         """Show a place large, both sides beside one another, until `end_peek`."""
@@ -137,7 +141,7 @@ class Canvas(QWidget):
         self.compare.set(mode="pair")
         self.fitted = False
         self._set(zoom, QPointF(0, 0))
-        self._move(QPointF(self.room.width() / 2 - x * zoom, self.room.height() / 2 - y * zoom))
+        self._centre_on(QPointF(x, y))
 
     @property
     def peeking(self) -> bool:
@@ -171,6 +175,11 @@ class Canvas(QWidget):
     # -- looking ----------------------------------------------------------------------------------------------
 
     @property
+    def scale(self) -> float:
+        """Pixels of the widget for each of the picture's."""
+        return self.zoom / self.devicePixelRatioF()
+
+    @property
     def size_px(self) -> tuple[int, int]:
         """Width and height of the picture, or zero."""
         engine = self.tiles.session.engine
@@ -183,7 +192,7 @@ class Canvas(QWidget):
             self.update()
             return
         self.fitted = True
-        zoom = min((self.room.width() - 24) / width, (self.room.height() - 24) / height)
+        zoom = min((self.room.width() - 24) / width, (self.room.height() - 24) / height) * self.devicePixelRatioF()
         self._set(min(max(zoom, 0.01), 8.0), None)
 
     def set_zoom(self, zoom: float, at: QPointF | None = None) -> None:
@@ -199,7 +208,7 @@ class Canvas(QWidget):
     def look_at(self, pixel: QPointF, zoom: float) -> None:
         """Show a pixel of the picture in the middle."""
         self.fitted, self.zoom = False, zoom
-        self._move(QPointF(self.room.width() / 2, self.room.height() / 2) - pixel * zoom)
+        self._centre_on(pixel)
         self.zoomed.emit(zoom)
 
     def zoom_by(self, steps: int, at: QPointF | None = None) -> None:
@@ -211,9 +220,8 @@ class Canvas(QWidget):
         self.set_zoom(zoom, at)
 
     def _set(self, zoom: float, at: QPointF | None) -> None:
-        width, height = self.size_px
         if at is None:
-            corner = QPointF((self.room.width() - width * zoom) / 2, (self.room.height() - height * zoom) / 2)
+            corner = QPointF(0, 0)  # where all of it is seen it stands in the middle anyway
         else:
             corner = at - (at - self._corner) * (zoom / self.zoom)
         self.zoom = zoom
@@ -222,13 +230,13 @@ class Canvas(QWidget):
 
     def _move(self, corner: QPointF) -> None:
         """Place the picture's corner so that the picture can't leave the widget; whole screen pixels only."""
-        places = []
+        places, ratio = [], self.devicePixelRatioF()
         for value, side, room in zip(
             (corner.x(), corner.y()), self.size_px, (self.room.width(), self.room.height()), strict=True
         ):
-            drawn = side * self.zoom
+            drawn = side * self.scale
             places.append((room - drawn) / 2 if drawn <= room else min(max(value, room - drawn), 0.0))
-        self._corner = QPointF(round(places[0]), round(places[1]))
+        self._corner = QPointF(*(round(place * ratio) / ratio for place in places))
         self.tiles.show_view(self._view())
         self.other.show_view(self._view())
         self.mask_view.look(self._view().region, self._view().level)
@@ -237,14 +245,14 @@ class Canvas(QWidget):
 
     def _view(self) -> View:
         width, height = self.size_px
-        shown = QRectF(-self._corner / self.zoom, self.room.size().toSizeF() / self.zoom)
+        shown = QRectF(-self._corner / self.scale, self.room.size().toSizeF() / self.scale)
         whole = QRect(0, 0, width, height)
         return View(shown.toAlignedRect().intersected(whole), level_for(self.zoom))
 
     def picture_rect(self) -> QRect:
         """Return where the picture stands on the widget."""
-        width, height = self.size_px
-        return QRect(self._corner.toPoint(), QSize(round(width * self.zoom), round(height * self.zoom)))
+        width, height = (round(side * self.scale) for side in self.size_px)
+        return QRect(self._corner.toPoint(), QSize(width, height))
 
     @property
     def shown(self) -> QRect:
@@ -267,7 +275,7 @@ class Canvas(QWidget):
         self._turns.start() if mode == "alternate" else self._turns.stop()
         self._other_turn = False
         self.wipe.level = self.compare.now.horizontal
-        self.fit() if self.fitted else self._move(self._corner)
+        self._settle()
 
     def stop(self) -> None:
         """End what goes by the clock, and what is made for the eye."""
@@ -294,7 +302,6 @@ class Canvas(QWidget):
             return
         if not self.size_px[0]:
             return
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.zoom < 1)
         clip = self.picture_rect().intersected(self.room)
         if self.compare.now.mode == "pair" and not self.holding:
             self._paint_pair(painter, clip)
@@ -340,17 +347,18 @@ class Canvas(QWidget):
         painter.setClipRect(clip)
         if not tiles.drafts and not tiles.exact:
             tiles = self.other
-        standing = Standing(self._corner, self.zoom, self.size_px, self.size(), self.devicePixelRatioF())
+        ratio = self.devicePixelRatioF()
+        standing = Standing(self._corner * ratio, self.zoom, self.size_px, self.size() * ratio, ratio)
         self._sides[tiles is self.other].paint(painter, standing)
-        if self.zoom >= _GRID:
-            draw_grid(painter, clip, self.picture_rect().topLeft(), self.zoom)
+        if self.scale >= _GRID:
+            draw_grid(painter, clip, self._corner, self.scale)
         if marked:
             self._paint_marks(painter, clip)
 
     def _paint_marks(self, painter: QPainter, clip: QRect) -> None:
         painter.setClipRect(clip)
         picture = QRectF(self.picture_rect())
-        self.mask_view.paint(painter, picture, self.zoom)
+        self.mask_view.paint(painter, picture, self.scale)
         painter.setClipRect(self.room)  # handles may stand outside of the picture
         for hand in self._hands:
             hand.paint(painter, picture)
@@ -365,6 +373,15 @@ class Canvas(QWidget):
 
     def resizeEvent(self, event):
         """Keep the picture fitted, or in place."""
+        self._settle()
+
+    def event(self, event):
+        """Keep it so on a screen of another density, too."""
+        if event.type() == QEvent.Type.DevicePixelRatioChange:
+            self._settle()
+        return super().event(event)
+
+    def _settle(self) -> None:
         if self.fitted:
             self.fit()
         else:
@@ -442,7 +459,7 @@ class Canvas(QWidget):
 
     def _place(self, at: QPointF) -> QPointF:
         """Return the picture's pixel, with its fraction, at a place of the widget."""
-        return (at - self._corner) / self.zoom
+        return (at - self._corner) / self.scale
 
     def resize_brush(self, notches: float) -> None:
         """Make the brush larger or smaller."""

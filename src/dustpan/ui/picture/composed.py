@@ -13,15 +13,15 @@ from dustpan.ui.picture.tiles import Tiles, level_for
 
 @dataclass(frozen=True)
 class Standing:
-    """How a picture stands on a widget.
+    """How a picture stands on a widget, in pixels of the screen.
 
     Attributes
     ----------
-    corner : where the picture's corner stands, px of the widget.
-    zoom : widget pixels for each of the picture's.
-    picture : its width and height, px.
+    corner : where the picture's corner stands.
+    zoom : screen pixels for each of the picture's.
+    picture : its width and height, in its own pixels.
     size : of the widget.
-    ratio : device pixels for each of the widget's.
+    ratio : screen pixels for each of the widget's.
     """
 
     corner: QPointF
@@ -60,8 +60,7 @@ class Composed:
         self._image = None
 
     def _compose(self, standing: Standing) -> QImage:
-        image = QImage(standing.size * standing.ratio, QImage.Format.Format_ARGB32_Premultiplied)
-        image.setDevicePixelRatio(standing.ratio)
+        image = QImage(standing.size, QImage.Format.Format_ARGB32_Premultiplied)
         image.fill(Qt.GlobalColor.transparent)
         painter = QPainter(image)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, standing.zoom < 1)
@@ -71,6 +70,7 @@ class Composed:
             if place.intersects(seen):
                 painter.drawImage(place, piece)
         painter.end()
+        image.setDevicePixelRatio(standing.ratio)
         return image
 
     def _pieces(self, own: int) -> list[tuple[QRect, QImage]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPoint, QRect, Qt
+from PyQt6.QtCore import QPoint, QPointF, QRect, Qt
 from PyQt6.QtGui import QPainter
 
 from dustpan.ui.widgets import theme
@@ -37,7 +37,7 @@ def word_height(painter: QPainter) -> int:
     return painter.fontMetrics().height() + 6
 
 
-def draw_grid(painter: QPainter, clip: QRect, corner: QPoint, zoom: float) -> None:
+def draw_grid(painter: QPainter, clip: QRect, corner: QPointF, zoom: float) -> None:
     """Part the pixels of a picture, whose corner stands at a place of the widget, by hair lines."""
     painter.setClipRect(clip)
     painter.setPen(theme.colour("faint", 60))
