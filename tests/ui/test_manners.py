@@ -26,6 +26,7 @@ from dustpan.ui.judging.findings import word_for
 from dustpan.ui.judging.proof_strip import HIGHEST
 from dustpan.ui.memory import Memory
 from dustpan.ui.session.kept import KeptWork, Work, name_of
+from dustpan.ui.widgets.picture_tile import PictureTile
 from dustpan.ui.window import Window
 
 
@@ -469,6 +470,28 @@ def test_the_empty_window_offers_what_can_be_done(window, qtbot, picture_file, t
         next(b for b in page.findChildren(QPushButton) if b.text() == picture_file.name).click()
     settle(window, qtbot)
     assert window.route_bar.isVisible()
+
+
+def test_the_start_page_shows_how_far_pictures_are(opened, qtbot, picture_file):
+    page, session = opened.start_page, opened.session
+    qtbot.waitUntil(lambda: session.kept.picture(session.kept_name) is not None, timeout=10000)
+    before = session.kept.picture(session.kept_name)
+    opened.memory.add_recent([picture_file])
+
+    def tile():
+        page.refresh()
+        return next(t for t in page.findChildren(PictureTile) if t.text() == picture_file.name and t.isEnabled())
+
+    assert tile().words == "no steps yet" and tile().image == before
+    propose(opened, qtbot)
+    session.keep_take()
+    session.keep_work()
+    qtbot.waitUntil(lambda: session.kept.picture(session.kept_name) != before, timeout=10000)
+    assert tile().words == f"{len(session.route)} steps, 1 take, not exported"
+    session.mark_safe(session.document)
+    assert tile().words.endswith(", exported")
+    assert tile().accessibleName() == f"{picture_file.name}, {tile().words}"
+    assert len({tile().grab().toImage().pixel(x, y) for x in range(8, 160, 8) for y in range(8, 100, 8)}) > 50
 
 
 def test_a_route_is_proposed_when_opening_where_that_is_wished(window, qtbot, picture_file):

@@ -1,26 +1,31 @@
-"""What stands in the window while no picture is open: what can be opened, recent pictures, the sample."""
+"""What stands in the window while no picture is open: how to open one, those opened last, the samples."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from functools import partial
+from importlib.resources import files
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtGui import QImage
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from dustpan.files import READS
 from dustpan.simulate.scenes import SCENES
+from dustpan.ui.session.kept import KeptWork, Work, name_of
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.discard import discard
+from dustpan.ui.widgets.picture_tile import WIDTH, PictureTile
 from dustpan.ui.widgets.text import shown_name
 
-_SHOWN = 6  # recent pictures
-_WIDTH = 520
+_COLUMNS, _GAP = 4, 14
+_SHOWN = 2 * _COLUMNS  # recent pictures
+_ACROSS = _COLUMNS * WIDTH + (_COLUMNS - 1) * _GAP
 
 
-class StartPage(QWidget):
+class StartPage(QScrollArea):
     """A quiet page with three ways to begin.
 
     Signals
@@ -34,54 +39,90 @@ class StartPage(QWidget):
     picked = pyqtSignal(object)
     sample = pyqtSignal(str)
 
-    def __init__(self, recent: Callable[[], Sequence[str]], parent: QWidget | None = None):
+    def __init__(self, recent: Callable[[], Sequence[str]], kept: KeptWork, parent: QWidget | None = None):
         super().__init__(parent)
-        self._recent = recent
-        title = QLabel("Drop pictures here")
-        title.setFont(theme.font(17))
-        reads = configured(QLabel(f"or open them: {READS}."), objectName="faint", wordWrap=True)
-        reads.setFixedWidth(_WIDTH)
-        self.open_button = self._button("Open …", "Open a picture (Ctrl+O)", self.asked.emit)
-        self.list = QVBoxLayout()
-        self.list.setSpacing(2)
+        self._recent, self._kept = recent, kept
+        self.open_button = QPushButton("Open …")
+        self.open_button.setToolTip("Open a picture (Ctrl+O)")
+        self.open_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.open_button.clicked.connect(lambda: self.asked.emit())
+        self._recent_title = configured(QLabel("Opened last"), objectName="faint")
+        self._recent_tiles, samples = _grid(), _grid()
+        for number, (name, scene) in enumerate(SCENES.items()):
+            open_it = partial(self.sample.emit, name)
+            tip = f"Open a made-up picture: {scene.words}"
+            tile = PictureTile(name.capitalize(), scene.words, tip, open_it, _sample_picture(name), lines=3)
+            samples.addWidget(tile, 0, number)
         column = QVBoxLayout()
-        column.setSpacing(10)
-        for widget in (title, reads, self.open_button):
-            column.addWidget(widget, 0, Qt.AlignmentFlag.AlignLeft)
-        column.addSpacing(18)
-        column.addLayout(self.list)
-        column.addSpacing(18)
-        column.addWidget(configured(QLabel("No picture at hand? Try a sample:"), objectName="faint"))
-        for name, scene in SCENES.items():
-            button = self._button(
-                f"{name.capitalize()}: {scene.words}", "Open a made-up picture", partial(self.sample.emit, name)
-            )
-            column.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        column.addLayout(self._invitation())
+        column.addSpacing(20)
+        for part in (self._recent_title, self._recent_tiles):
+            column.addWidget(part) if isinstance(part, QWidget) else column.addLayout(part)
+        column.addSpacing(14)
+        column.addWidget(configured(QLabel("Samples"), objectName="faint"))
+        column.addLayout(samples)
         body = QWidget()
-        body.setFixedWidth(_WIDTH)
+        body.setFixedWidth(_ACROSS)
         body.setLayout(column)
-        whole = QVBoxLayout(self)
+        page = QWidget()
+        whole = QVBoxLayout(page)
         whole.addStretch()
-        whole.addWidget(body, 0, Qt.AlignmentFlag.AlignCenter)
+        whole.addWidget(body, 0, Qt.AlignmentFlag.AlignHCenter)
         whole.addStretch()
+        self.setWidget(page)
+        self.setWidgetResizable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.refresh()
 
-    def _button(self, text: str, tip: str, run: Callable[[], None]) -> QPushButton:
-        button = QPushButton(text)
-        button.setToolTip(tip)
-        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        button.clicked.connect(lambda: run())
-        return button
+    def _invitation(self) -> QHBoxLayout:
+        title = QLabel("Drop pictures here")
+        title.setFont(theme.font(17))
+        words = QVBoxLayout()
+        words.setSpacing(4)
+        words.addWidget(title)
+        words.addWidget(configured(QLabel(f"or open them: {READS}."), objectName="faint", wordWrap=True))
+        row = QHBoxLayout()
+        row.setSpacing(24)
+        row.addLayout(words, 1)
+        row.addWidget(self.open_button, 0, Qt.AlignmentFlag.AlignVCenter)
+        return row
 
     def refresh(self) -> None:
-        """List the recent pictures that are still there."""
-        while self.list.count():
-            if (widget := self.list.takeAt(0).widget()) is not None:
+        """Show the recent pictures that are still there, and how far each is."""
+        while self._recent_tiles.count():
+            if (widget := self._recent_tiles.takeAt(0).widget()) is not None:
                 discard(widget)
         there = [Path(name) for name in self._recent() if Path(name).is_file()][:_SHOWN]
-        if there:
-            self.list.addWidget(configured(QLabel("Opened recently:"), objectName="faint"))
-        for path in there:
-            button = self._button(shown_name(path), shown_name(path, whole=True), partial(self.picked.emit, path))
-            button.setObjectName("quiet")
-            self.list.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
+        self._recent_title.setVisible(bool(there))
+        for number, path in enumerate(there):
+            name = name_of(path)
+            words, image = how_far(self._kept.find(name)), self._kept.picture(name)
+            tip = shown_name(path, whole=True)
+            tile = PictureTile(shown_name(path), words, tip, partial(self.picked.emit, path), image)
+            self._recent_tiles.addWidget(tile, *divmod(number, _COLUMNS))
+
+
+def how_far(work: Work | None) -> str:
+    """Return in words what was done to a picture."""
+    if work is None or not (work.route or work.takes):
+        return "no steps yet"
+    steps = f"{len(work.route)} step{'s' if len(work.route) != 1 else ''}"
+    takes = f", {len(work.takes)} take{'s' if len(work.takes) != 1 else ''}" if work.takes else ""
+    return f"{steps}{takes}, {'exported' if work.written else 'not exported'}"
+
+
+def _sample_picture(name: str) -> QImage:
+    image = QImage()
+    image.loadFromData(files("dustpan.simulate").joinpath("data", f"{name}-small.jpg").read_bytes())
+    return image
+
+
+def _grid() -> QGridLayout:
+    grid = QGridLayout()
+    grid.setHorizontalSpacing(_GAP)
+    grid.setVerticalSpacing(10)
+    grid.setContentsMargins(0, 0, 0, 0)
+    grid.setColumnStretch(_COLUMNS, 1)
+    return grid

@@ -117,7 +117,7 @@ class Window(QMainWindow):
         self.route_bar = RouteBar(self.session)
         self.compare_bar = CompareBar(self.compare)
         self.states = States(self.session, self.compare, self)
-        self.start_page = StartPage(lambda: self.memory.recent)
+        self.start_page = StartPage(lambda: self.memory.recent, self.session.kept)
 
     def _make_helpers(self) -> None:
         session, memory, message = self.session, self.memory, self.message
@@ -311,6 +311,7 @@ class Window(QMainWindow):
         self.readings.reported.connect(self.findings.take_report)
         self.readings.reported.connect(lambda report: self.route_bar.refresh())
         self.readings.reported.connect(self.limits.take)
+        self.readings.reported.connect(lambda report: self.session.keep_small())
         self.limits.found.connect(lambda: self.controls.show_limit(self.limits.limit))
         self.proofs.chosen.connect(self.findings.search)  # the proofs come first
         self.watch.told.connect(lambda text: self.message.tell(text, True))

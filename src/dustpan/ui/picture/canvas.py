@@ -220,10 +220,8 @@ class Canvas(QWidget):
         self.set_zoom(zoom, at)
 
     def _set(self, zoom: float, at: QPointF | None) -> None:
-        if at is None:
-            corner = QPointF(0, 0)  # where all of it is seen it stands in the middle anyway
-        else:
-            corner = at - (at - self._corner) * (zoom / self.zoom)
+        # Where all of the picture is seen it stands in the middle anyway.
+        corner = QPointF(0, 0) if at is None else at - (at - self._corner) * (zoom / self.zoom)
         self.zoom = zoom
         self._move(corner)
         self.zoomed.emit(zoom)

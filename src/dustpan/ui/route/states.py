@@ -2,29 +2,54 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QInputDialog, QLabel, QListWidget, QPushButton, QVBoxLayout, QWidget
+from functools import partial
 
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QIcon, QImage, QPixmap
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from dustpan.core.document.differences import differences
+from dustpan.core.document.history import Document
+from dustpan.core.work.cancel import Token
 from dustpan.ui.picture.compare import ORIGINAL, Compare
 from dustpan.ui.session.session import Session
+from dustpan.ui.session.small import ask_small
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.icons import icon
 
+_SMALL = QSize(96, 64)  # px
+_NAME = Qt.ItemDataRole.UserRole
+
 
 class States(QFrame):
-    """Takes at the left, the history at the right."""
+    """Takes at the left, each with a small picture and what it has otherwise; the history at the right."""
 
     def __init__(self, session: Session, compare: Compare, parent: QWidget):
         super().__init__(parent, Qt.WindowType.Popup)
         self.setObjectName("steplist")
         self.session, self.compare = session, compare
-        self.setFixedSize(520, 330)
+        self.setFixedSize(660, 380)
+        self._pictures: dict[Document, QImage] = {}
+        self._token = Token()
         self.takes = self._list("Takes", "Double-click, or Enter, goes back to a take; that can be undone.")
         self.history = self._list(
             "History", "Every change so far; choose one to go there. What comes after it can be redone."
         )
-        self.takes.itemActivated.connect(lambda item: session.go_to_take(item.text()))
+        self.takes.setIconSize(_SMALL)
+        self.takes.setWordWrap(True)
+        self.takes.setSpacing(2)
+        self.takes.itemActivated.connect(lambda item: session.go_to_take(item.data(_NAME)))
         self.history.currentRowChanged.connect(self._step)
         self.buttons = {
             name: self._button(picture, tip, run)
@@ -47,10 +72,10 @@ class States(QFrame):
         right.addWidget(self.history, 1)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 10, 10, 10)
-        row.addLayout(left, 2)
-        row.addLayout(right, 3)
-        for signal in (session.opened, session.taken):
-            signal.connect(self.refresh)
+        row.addLayout(left, 3)
+        row.addLayout(right, 2)
+        session.opened.connect(self._begin)
+        session.taken.connect(self.refresh)
         session.edited.connect(lambda dragging: None if dragging else self.refresh())
         self.takes.currentRowChanged.connect(lambda n: self._enable_buttons())
         self.refresh()
@@ -75,40 +100,82 @@ class States(QFrame):
         self.move(corner.x() - self.width(), corner.y())
         self.show()
         self.history.setFocus()
+        self._draw_pictures()
 
     def refresh(self) -> None:
         """Show takes and history as they are."""
-        chosen = self.takes.currentItem().text() if self.takes.currentItem() else ""
-        for entries, names in (
-            (self.takes, list(self.session.takes)),
-            (self.history, [e.label for e in self.session.history.entries]),
-        ):
-            entries.blockSignals(True)
-            if [entries.item(n).text() for n in range(entries.count())] != names:
-                entries.clear()
-                entries.addItems(names)
-            entries.blockSignals(False)
+        self._show_history()
+        self._show_takes()
+        self._enable_buttons()
+        if self.isVisible():
+            self._draw_pictures()
+
+    def _begin(self) -> None:
+        """Forget the pictures of another picture's takes."""
+        self._token.cancel()
+        self._pictures = {}
+        self.refresh()
+
+    def _show_history(self) -> None:
+        names = [entry.label for entry in self.session.history.entries]
         self.history.blockSignals(True)
+        if [self.history.item(n).text() for n in range(self.history.count())] != names:
+            self.history.clear()
+            self.history.addItems(names)
         self.history.setCurrentRow(self.session.history.at)
         self.history.blockSignals(False)
-        if chosen in self.session.takes:
-            self.takes.setCurrentRow(list(self.session.takes).index(chosen))
+
+    def _show_takes(self) -> None:
+        chosen = self._chosen
+        self.takes.blockSignals(True)
+        self.takes.clear()
+        for name, document in self.session.takes.items():
+            words = "; ".join(differences(self.session.route, document.route)) or "as it is now"
+            item = QListWidgetItem(f"{name}\n{words}")
+            item.setData(_NAME, name)
+            item.setToolTip(words)
+            image = self._pictures.get(document)
+            item.setIcon(QIcon(_framed(image)))
+            self.takes.addItem(item)
+            if name == chosen:
+                self.takes.setCurrentItem(item)
+        self.takes.blockSignals(False)
+
+    def _draw_pictures(self) -> None:
+        """Have the small pictures drawn that are not there yet."""
+        engine, takes = self.session.engine, self.session.takes.values()
+        self._pictures = {document: image for document, image in self._pictures.items() if document in takes}
+        self._token.cancel()
+        self._token = token = Token()
+        for document in takes:
+            if engine is not None and document not in self._pictures:
+                ask_small(self.session.jobs, engine, document, partial(self._take_picture, document), token)
+
+    def _take_picture(self, document: Document, image: QImage) -> None:
+        self._pictures[document] = image
+        self._show_takes()
         self._enable_buttons()
+
+    @property
+    def _chosen(self) -> str:
+        """Name of the chosen take, or empty."""
+        item = self.takes.currentItem()
+        return item.data(_NAME) if item is not None else ""
 
     def _enable_buttons(self) -> None:
         self.buttons["keep"].setEnabled(self.session.engine is not None)
         for name in ("compare", "rename", "drop"):
-            self.buttons[name].setEnabled(self.takes.currentItem() is not None)
+            self.buttons[name].setEnabled(bool(self._chosen))
 
     def _step(self, number: int) -> None:
         if number >= 0 and number != self.session.history.at:
             self.session.go_to(number)
 
     def _compare(self) -> None:
-        self.compare.set(against=self.takes.currentItem().text())
+        self.compare.set(against=self._chosen)
 
     def _rename(self) -> None:
-        old = self.takes.currentItem().text()
+        old = self._chosen
         new, sure = QInputDialog.getText(self.parentWidget(), "Rename the take", "Name:", text=old)
         if sure:
             self.rename(old, new.strip())
@@ -120,7 +187,20 @@ class States(QFrame):
             self.compare.set(against=new)
 
     def _drop(self) -> None:
-        name = self.takes.currentItem().text()
+        name = self._chosen
         if self.compare.now.against == name:
             self.compare.set(against=ORIGINAL)
         self.session.drop_take(name)
+
+
+def _framed(image: QImage | None) -> QPixmap:
+    """Return the middle of an image in the size that takes are shown in, or a plain field."""
+    field = QPixmap(_SMALL)
+    field.fill(theme.colour("raised"))
+    if image is None:
+        return field
+    filled = image.scaled(
+        _SMALL, Qt.AspectRatioMode.KeepAspectRatioByExpanding, Qt.TransformationMode.SmoothTransformation
+    )
+    left, top = (filled.width() - _SMALL.width()) // 2, (filled.height() - _SMALL.height()) // 2
+    return QPixmap.fromImage(filled.copy(left, top, _SMALL.width(), _SMALL.height()))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import json
 import os
@@ -11,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 import platformdirs
+from PyQt6.QtGui import QImage
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.remedy import FORMAT, Remedy, read_remedy, remedy_to_json
@@ -19,6 +21,7 @@ from dustpan.core.errors import DustpanError
 
 _FORMAT, _VERSION = "dustpan-work", 1
 _MOST_KEPT = 500  # pictures
+_PICTURE, _PICTURE_QUALITY = ".jpg", 85
 
 
 @dataclass(frozen=True)
@@ -67,10 +70,10 @@ class KeptWork:
         """Return that in the user's state folder."""
         return cls(Path(platformdirs.user_state_dir("dustpan")) / "routes")
 
-    def _file(self, name: str) -> Path | None:
+    def _file(self, name: str, ending: str = ".json") -> Path | None:
         if self.folder is None:
             return None
-        return self.folder / f"{hashlib.blake2b(os.fsencode(name), digest_size=16).hexdigest()}.json"
+        return self.folder / f"{hashlib.blake2b(os.fsencode(name), digest_size=16).hexdigest()}{ending}"
 
     def keep(self, name: str, work: Work) -> None:
         """Keep the work on a picture; a folder that can't be written to is no reason to stop."""
@@ -87,9 +90,27 @@ class KeptWork:
             part.unlink(missing_ok=True)
 
     def _drop_oldest(self, folder: Path) -> None:
-        files = sorted(folder.glob("*.json"), key=lambda file: file.stat().st_mtime)
-        for file in files[: max(len(files) - _MOST_KEPT, 0)]:
-            file.unlink(missing_ok=True)
+        for ending in (".json", _PICTURE):
+            files = sorted(folder.glob(f"*{ending}"), key=lambda file: file.stat().st_mtime)
+            for file in files[: max(len(files) - _MOST_KEPT, 0)]:
+                file.unlink(missing_ok=True)
+
+    def keep_picture(self, name: str, image: QImage) -> None:
+        """Keep how a picture looks with its route, small."""
+        file = self._file(name, _PICTURE)
+        if file is None:
+            return
+        part = file.with_suffix(".part.jpg")
+        with contextlib.suppress(OSError):
+            file.parent.mkdir(parents=True, exist_ok=True)
+            if image.save(str(part), "JPEG", _PICTURE_QUALITY):
+                os.replace(part, file)
+
+    def picture(self, name: str) -> QImage | None:
+        """Return how a picture looked when it was kept, or None."""
+        file = self._file(name, _PICTURE)
+        image = QImage() if file is None else QImage(str(file))
+        return None if image.isNull() else image
 
     def find(self, name: str) -> Work | None:
         """Return the work on a picture, or None; what can't be read any more counts as none."""
