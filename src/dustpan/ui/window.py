@@ -44,6 +44,7 @@ from dustpan.ui.picture.compare import INPUT, MODES, Compare
 from dustpan.ui.picture.compare_bar import CompareBar, WrappingBar, mode_actions
 from dustpan.ui.picture.display import Display, Stretch
 from dustpan.ui.picture.screen import Appearance
+from dustpan.ui.picture.small import SmallPicture
 from dustpan.ui.picture.tiles import Tiles
 from dustpan.ui.picture.values import Values
 from dustpan.ui.remedy_files import RemedyFiles
@@ -127,6 +128,7 @@ class Window(QMainWindow):
         self.remedy_files = RemedyFiles(session, memory, message, self)
         self.learning = Learning(session, message, self)
         self.mask_files = MaskFiles(self.canvas.parts, message, self)
+        self.small = SmallPicture(session)
         self.display = Display(self.canvas, (self.tiles, self.other), memory, message)
         self.output_view = OutputView(session, self.display)
         self.stretch = Stretch(session, self.compare, message)
@@ -311,7 +313,7 @@ class Window(QMainWindow):
         self.readings.reported.connect(self.findings.take_report)
         self.readings.reported.connect(lambda report: self.route_bar.refresh())
         self.readings.reported.connect(self.limits.take)
-        self.readings.reported.connect(lambda report: self.session.keep_small())
+        self.readings.reported.connect(lambda report: self.small.keep())
         self.limits.found.connect(lambda: self.controls.show_limit(self.limits.limit))
         self.proofs.chosen.connect(self.findings.search)  # the proofs come first
         self.watch.told.connect(lambda text: self.message.tell(text, True))

@@ -22,8 +22,8 @@ from dustpan.core.document.differences import differences
 from dustpan.core.document.history import Document
 from dustpan.core.work.cancel import Token
 from dustpan.ui.picture.compare import ORIGINAL, Compare
+from dustpan.ui.picture.small import ask_small
 from dustpan.ui.session.session import Session
-from dustpan.ui.session.small import ask_small
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.icons import icon

@@ -13,13 +13,11 @@ from dustpan.core.document.history import Document
 from dustpan.core.errors import DustpanError
 from dustpan.core.render.engine import Engine, bare_places
 from dustpan.core.render.store import Stores
-from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Priority
 from dustpan.ui.session.editing import Editing
 from dustpan.ui.session.jobs import Jobs
 from dustpan.ui.session.kept import KeptWork, Work
 from dustpan.ui.session.pictures import Pictures
-from dustpan.ui.session.small import ask_small
 from dustpan.ui.session.tasks import Task, Tasks
 from dustpan.ui.session.watch import Stamp
 from dustpan.ui.widgets.configured import configured
@@ -61,7 +59,6 @@ class OpenPicture(Editing):
         self.engine: Engine | None = None
         self.visible = 1.0  # noise that proposals may leave, in units of what can just be seen
         self.safe: Document | None = None  # the document as it was exported, saved or opened last
-        self._drawing = Token()
         self._keeping = configured(QTimer(self), singleShot=True, interval=_KEEP_PAUSE)
         self._keeping.timeout.connect(self.keep_work)
         self.edited.connect(lambda dragging: None if dragging else self._keeping.start())
@@ -109,15 +106,6 @@ class OpenPicture(Editing):
             document = self.history.document
             work = Work(document.route, takes, self.chosen_id, document == self.safe, self.view())
             self.kept.keep(self.kept_name, work)
-
-    def keep_small(self) -> None:
-        """Keep a small picture of the result, for the start page."""
-        if self.kept_name is None or self.engine is None or self.waiting is not None or self.dragging:
-            return
-        self._drawing.cancel()
-        self._drawing = Token()
-        keep = partial(self.kept.keep_picture, self.kept_name)
-        ask_small(self.jobs, self.engine, self.document, keep, self._drawing)
 
     def mark_safe(self, document: Document) -> None:
         """Take a document for exported or saved."""

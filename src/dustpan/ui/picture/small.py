@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QObject, Qt
 from PyQt6.QtGui import QImage
 
 from dustpan.core.document.history import Document
@@ -14,6 +15,7 @@ from dustpan.core.work.cancel import Check, Token
 from dustpan.core.work.pool import Priority
 from dustpan.ui.picture.screen import Appearance, Screen, read_profile
 from dustpan.ui.session.jobs import Jobs
+from dustpan.ui.session.session import Session
 
 LONGEST = 320  # px
 
@@ -42,3 +44,22 @@ def ask_small(jobs: Jobs, engine: Engine, document: Document, then: Callable[[QI
         token=token,
         failed=lambda fault: None,
     )
+
+
+class SmallPicture(QObject):
+    """Keep a small picture of the open picture's result, for the start page."""
+
+    def __init__(self, session: Session):
+        super().__init__(session)
+        self.session = session
+        self._token = Token()
+
+    def keep(self) -> None:
+        """Draw it as the route is now; work of before that is still offered keeps its own."""
+        session = self.session
+        if session.kept_name is None or session.engine is None or session.waiting is not None or session.dragging:
+            return
+        self._token.cancel()
+        self._token = Token()
+        then = partial(session.kept.keep_picture, session.kept_name)
+        ask_small(session.jobs, session.engine, session.document, then, self._token)
