@@ -9,10 +9,18 @@ import sys
 import pytest
 
 
-@pytest.mark.parametrize("scale", ["1", "1.5", "2"])
-def test_one_pixel_of_the_picture_is_one_of_the_screen(scale):
+def faults_of(module: str, scale: str) -> str:
+    """What a module found wrong at a density of the screen."""
     environment = {**os.environ, "QT_SCALE_FACTOR": scale, "QT_QPA_PLATFORM": "offscreen"}
-    done = subprocess.run(
-        [sys.executable, "-m", "tests.ui.dense"], env=environment, capture_output=True, text=True, timeout=120
-    )
-    assert done.returncode == 0, done.stdout + done.stderr
+    done = subprocess.run([sys.executable, "-m", module], env=environment, capture_output=True, text=True, timeout=180)
+    return done.stdout + done.stderr if done.returncode else ""
+
+
+@pytest.mark.parametrize("scale", ["1.5", "2"])
+def test_one_pixel_of_the_picture_is_one_of_the_screen(scale):
+    assert not faults_of("tests.ui.dense", scale)
+
+
+@pytest.mark.parametrize("scale", ["1", "1.5", "2"])
+def test_no_text_is_cut_even_the_widest(scale):
+    assert not faults_of("tests.ui.cut_text", scale)

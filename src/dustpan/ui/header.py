@@ -6,11 +6,14 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QAction, QKeySequence
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
 from dustpan.ui.session.session import Session
 from dustpan.ui.task_bar import TaskBar
 from dustpan.ui.widgets.configured import configured
+
+
+_JOINED = "   ·   "
 
 
 class Header(QWidget):
@@ -21,8 +24,10 @@ class Header(QWidget):
         self.setObjectName("header")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.session = session
+        self._told: list[str] = []
         self.title = configured(QLabel(), objectName="faint", alignment=Qt.AlignmentFlag.AlignCenter)
         self.title.setMinimumWidth(80)
+        self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.task_bar = TaskBar(session.tasks)
         self.states_button = button_of(actions["states"], "Takes")
         row = QHBoxLayout(self)
@@ -37,9 +42,26 @@ class Header(QWidget):
 
     def refresh(self, position: str) -> None:
         """Show the picture's facts; `position` says which of several it is."""
-        changed = self.session.changed
-        self.title.setToolTip("● marks a route that was changed and not exported or saved" if changed else "")
-        self.title.setText("   ·   ".join(fact for fact in self._facts(position) if fact))
+        self._told = [fact for fact in self._facts(position) if fact]
+        self._show_title()
+
+    def resizeEvent(self, event):
+        """Say as much as there is room for."""
+        super().resizeEvent(event)
+        row = self.layout()
+        assert row is not None
+        row.activate()  # the title's own width follows only after this event
+        self._show_title()
+
+    def _show_title(self) -> None:
+        """Show the name and as many facts as there is room for; all of them stand in the tip."""
+        facts, room, measures = list(self._told), self.title.width() - 4, self.title.fontMetrics()
+        while len(facts) > 1 and measures.horizontalAdvance(_JOINED.join(facts)) > room:
+            facts.pop()
+        text = measures.elidedText(_JOINED.join(facts), Qt.TextElideMode.ElideMiddle, room)
+        mark = "\n● marks a route that was changed and not exported or saved" if self.session.changed else ""
+        self.title.setText(text)
+        self.title.setToolTip(_JOINED.join(self._told) + mark if self._told else "")
 
     def _facts(self, position: str) -> list[str]:
         if self.session.engine is None:

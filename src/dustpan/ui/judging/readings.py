@@ -63,7 +63,11 @@ def _noise_left(before: float, after: float, doubt: float) -> Reading:
     )
     if unsure:
         tip += f" This picture has little that is bare to tell it from: it may be off by {percent(doubt)}."
-    return Reading("Noise left", f"{after:.1f} of {'about ' if unsure else ''}{before:.1f}", share, False, tip)
+    return Reading("Noise left", f"{_levels(after)} of {'≈ ' if unsure else ''}{_levels(before)}", share, False, tip)
+
+
+def _levels(noise: float) -> str:
+    return f"{noise:.1f}" if noise < 99.95 else f"{noise:.0f}"
 
 
 def _texture(kept: float, flattened: bool) -> Reading:
@@ -134,7 +138,7 @@ class Readings(QWidget):
         row.setSpacing(10)
         row.addLayout(left)
         row.addLayout(right, 1)
-        self.setFixedWidth(364)
+        self.setFixedWidth(372)
         self._loaded.connect(self._make_plot)
         self.session.opened.connect(self._start)
         self.session.planned.connect(self._rest.start)

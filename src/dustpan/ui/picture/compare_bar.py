@@ -93,9 +93,9 @@ class CompareBar(QWidget):
         self.see = self._choice("See all, brightness, colour, one channel, or what is lost at black and white (N)")
         self.against.setMaximumWidth(180)
         self.see.addItems([f"See {name}" for name in SEE])
-        self.see.setFixedWidth(112)
+        self.see.setFixedWidth(124)
         self.lamp = Groove(2 * _LAMP * _STEPS)
-        self.lamp.setFixedWidth(96)
+        self.lamp.setFixedWidth(84)
         self.lamp.setToolTip(
             "Lamp: light up the view alone, -6 to +6 stops, to look into darks and lights; double-click for 0 (B)"
         )

@@ -214,7 +214,7 @@ class Controls(QWidget):
         proposed = self._proposed(step)
         self.title.setText(step.title)
         at_proposal = automatic or step.params == proposed
-        self.back.setText("proposed from the picture" if at_proposal else "back to the proposal")
+        self.back.setText("as proposed" if at_proposal else "back to the proposal")
         self.back.setEnabled(not at_proposal)
         self.back.setToolTip("Go back to the settings that the measurement proposes.")
         settings = Settings(params, proposed, prepared, *self._noise_told())

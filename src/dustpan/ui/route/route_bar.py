@@ -220,7 +220,7 @@ class RouteBar(QWidget):
         self._mark.setStyleSheet(f"background: {theme.VERDIGRIS};")
         self._mark.hide()
         self.propose_button = configured(QPushButton("Propose a route"), objectName="quiet")
-        self.propose_button.setFixedHeight(46)
+        self.propose_button.setFixedSize(self.propose_button.sizeHint().width() + 8, 46)
         self.propose_button.setToolTip("Measure the picture and lay out the steps that it needs.")
         self.propose_button.clicked.connect(session.measuring.propose)
         for button in (self.add_button, self.propose_button):

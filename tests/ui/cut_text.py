@@ -1,0 +1,152 @@
+"""Whether any text of the window is cut, with the widest texts and values there can be; prints what is.
+
+    python -m tests.ui.cut_text     with QT_SCALE_FACTOR set, as the density of a screen can't be changed in a process.
+"""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+from PyQt6.QtCore import QRect, Qt
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QCheckBox,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QStyle,
+    QStyleOptionComboBox,
+    QWidget,
+)
+
+from dustpan.core.steps import kinds
+from dustpan.core.where import part_kinds
+from dustpan.core.work.pool import Pool
+from dustpan.simulate.scenes import noisy_picture
+from dustpan.ui.judging.proof_strip import ProofTile
+from dustpan.ui.judging.readings import Reading
+from dustpan.ui.memory import Memory
+from dustpan.ui.route.route_bar import Card
+from dustpan.ui.session.kept import KeptWork
+from dustpan.ui.widgets import theme
+from dustpan.ui.widgets.picture_tile import PictureTile
+from dustpan.ui.widgets.sliders import NumberSlider
+from dustpan.ui.window import Window
+
+_DRAWN = (Card, ProofTile, PictureTile)  # what draws its text itself, and shortens it
+_WIDEST = [
+    Reading("Noise left", "99.9 of ≈ 99.9", "100 %", False, ""),
+    Reading("Texture", "99.9 %", "flattened", True, ""),
+    Reading("Halo", "99.9 %", "visible", True, ""),
+    Reading("Shadows", "+10.0 L*", "lighter", False, ""),
+    Reading("Newly lost", "99.9 %", "clipped", True, ""),
+]
+_LONG = "tarn-street-clock-tower-seen-from-the-roof-of-the-old-mill.png"
+
+
+def cut_in(window: QWidget) -> Iterator[str]:
+    """What of the text that is shown has no room."""
+    for _ in range(4):
+        QApplication.processEvents()  # layouts follow their contents by events
+    for widget in window.findChildren(QWidget):
+        if widget.isVisible() and not isinstance(widget, _DRAWN) and not widget.visibleRegion().isEmpty():
+            yield from _cut(widget)
+
+
+def _cut(widget: QWidget) -> Iterator[str]:
+    metrics = widget.fontMetrics()
+    room = widget.contentsRect().size()
+    if isinstance(widget, QLabel) and widget.text() and widget.textFormat() != Qt.TextFormat.RichText:
+        flags = Qt.TextFlag.TextWordWrap if widget.wordWrap() else 0
+        needed = metrics.boundingRect(QRect(0, 0, room.width(), 9999), int(flags), widget.text()).size()
+        if needed.width() > room.width() + 1 or needed.height() > room.height() + 2:
+            yield f"{widget.text()!r}: {needed.width()} x {needed.height()} in {room.width()} x {room.height()}"
+    elif isinstance(widget, QAbstractButton) and widget.text() and not isinstance(widget, QCheckBox):
+        if (needed := metrics.horizontalAdvance(widget.text())) > room.width() - 2:
+            yield f"button {widget.text()!r}: {needed} in {room.width()}"
+    elif isinstance(widget, QComboBox):
+        option = QStyleOptionComboBox()
+        widget.initStyleOption(option)
+        part = QStyle.SubControl.SC_ComboBoxEditField
+        field = widget.style().subControlRect(QStyle.ComplexControl.CC_ComboBox, option, part, widget)
+        for n in range(widget.count()):
+            if (needed := metrics.horizontalAdvance(widget.itemText(n))) > field.width():
+                yield f"choice {widget.itemText(n)!r}: {needed} in {field.width()}"
+    elif isinstance(widget, QLineEdit) and widget.text():
+        margins = widget.textMargins()
+        inner = room.width() - margins.left() - margins.right() - 4
+        if (needed := metrics.horizontalAdvance(widget.text())) > inner:
+            yield f"field {widget.text()!r}: {needed} in {inner}"
+
+
+def show_for(app: QApplication, until, seconds: float = 20) -> None:
+    end = time.monotonic() + seconds
+    while not until() and time.monotonic() < end:
+        app.processEvents()
+        time.sleep(0.005)
+
+
+def states_of(app: QApplication, window: Window) -> Iterator[str]:
+    """Bring the window into one state after another that has wide texts, and name each."""
+    session = window.session
+    session.opening.open_from(lambda: replace(noisy_picture("bench", size=(420, 280), iso=12800), name=_LONG), _LONG)
+    show_for(app, lambda: window.readings.settled)
+    yield "opened"
+    for labels, line in zip(window.readings._labels, _WIDEST, strict=True):
+        window.readings._show_line(labels, line)
+    window._show_state(False, 888, 888)
+    window.canvas.set_zoom(16.0)
+    window.compare.change_appearance(lamp=-5.75)
+    window.compare.set(mode="wipe", against="input")
+    app.processEvents()
+    yield "widest readings"
+    window.compare.set(mode="")
+    for kind in kinds():
+        session.choose_kind(kind)
+        show_for(app, lambda kind=kind: session.step is not None and session.step.kind == kind, 6)
+        for part in (0.0, 1.0):
+            for slider in window.controls.findChildren(NumberSlider):
+                low, high = slider.described.range
+                slider.show_value(low + part * (high - low))
+            app.processEvents()
+            yield f"{kind} at {part:.0f}"
+    parts = window.canvas.parts
+    for kind in part_kinds():
+        parts.add(kind)
+        app.processEvents()
+        for slider in window.controls.where_panel.findChildren(NumberSlider):
+            slider.show_value(slider.described.range[0])
+        app.processEvents()
+        yield f"part {kind}"
+
+
+def main() -> int:
+    """Return the number of cut texts."""
+    app = QApplication(sys.argv[:1])
+    theme.apply(app)
+    found: dict[str, str] = {}
+    with tempfile.TemporaryDirectory() as folder:
+        for size in ((900, 600), (1280, 800)):
+            window = Window(Pool(2), Memory(Path(folder) / "window.ini"), KeptWork(None))
+            window.resize(*size)
+            window.show()
+            app.processEvents()
+            for text in cut_in(window):
+                found.setdefault(text, f"start page, {size}")
+            for state in states_of(app, window):
+                for text in cut_in(window):
+                    found.setdefault(text, f"{state}, {size}")
+            window.close()
+    for text, where in found.items():
+        print(f"{where}: {text}")
+    return len(found)
+
+
+if __name__ == "__main__":
+    sys.exit(main())
