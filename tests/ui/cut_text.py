@@ -1,6 +1,6 @@
 """Whether any text of the window is cut, with the widest texts and values there can be; prints what is.
 
-    python -m tests.ui.cut_text     with QT_SCALE_FACTOR set, as the density of a screen can't be changed in a process.
+python -m tests.ui.cut_text     with QT_SCALE_FACTOR set, as the density of a screen can't be changed in a process.
 """
 
 from __future__ import annotations

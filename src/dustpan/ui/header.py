@@ -12,7 +12,6 @@ from dustpan.ui.session.session import Session
 from dustpan.ui.task_bar import TaskBar
 from dustpan.ui.widgets.configured import configured
 
-
 _JOINED = "   ·   "
 
 
