@@ -58,6 +58,7 @@ from dustpan.ui.session.session import Session
 from dustpan.ui.session.watch import FileWatch
 from dustpan.ui.start_page import StartPage
 from dustpan.ui.staying import fill_staying_menu
+from dustpan.ui.tab_order import TabOrder
 from dustpan.ui.taking_up import fill_taking_up_menu
 from dustpan.ui.walking import Walking
 from dustpan.ui.where.mask_files import MaskFiles
@@ -244,6 +245,24 @@ class Window(QMainWindow):
         column.addWidget(strip)
         work.setLayout(column)
         self._make_room(edges, bar, strip)
+        self.tab_order = TabOrder(
+            self,
+            [
+                self.header,
+                self.start_page,
+                self.output_view,
+                self.route_bar,
+                edges["route"],
+                self.findings,
+                self.canvas,
+                self.controls.pages,
+                self.controls.foot,
+                edges["controls"],
+                bar,
+                self.proof_strip.grip,
+                strip,
+            ],
+        )
         self.pages = QStackedWidget()
         self.pages.addWidget(self.start_page)
         self.pages.addWidget(work)
@@ -251,6 +270,10 @@ class Window(QMainWindow):
         body = QWidget()
         body.setLayout(_column(self.header, self.pages, stretched=self.pages))
         self.setCentralWidget(body)
+
+    def focusNextPrevChild(self, forward: bool) -> bool:
+        """Go by Tab where the eye goes."""
+        return self.tab_order.move(forward)
 
     def _make_room(self, edges: dict[str, Edge], bar: QWidget, strip: QWidget) -> None:
         """Let the panels be folded away, and the picture be shown alone."""
@@ -280,6 +303,7 @@ class Window(QMainWindow):
         actions = self.actions_by_name
         self.zoom_button = button_of(actions["zoom1"], "100 %")
         self.zoom_button.setFixedWidth(64)
+        self.zoom_button.setAccessibleName("Actual pixels")
         modes: list[QWidget] = [self.hold_button, *(button_of(actions[mode]) for mode in MODES)]
         zoom: list[QWidget] = [self.state_label, button_of(actions["fit"]), self.zoom_button]
         return WrappingBar(modes, [self.compare_bar], zoom)

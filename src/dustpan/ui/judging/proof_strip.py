@@ -249,7 +249,7 @@ class ProofStrip(QWidget):
         button = QPushButton(icon(name, theme.GREYS.text), "")
         button.setFixedSize(28, 28)
         button.setToolTip(tip)
-        button.setAccessibleName(tip)
+        button.setAccessibleName(tip.partition(" (")[0])
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         button.clicked.connect(lambda: run())
         return button

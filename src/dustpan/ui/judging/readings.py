@@ -6,7 +6,7 @@ import threading
 from dataclasses import dataclass
 
 import numpy as np
-from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from dustpan.core.document.history import Document
@@ -165,6 +165,8 @@ class Readings(QWidget):
         # Put together from its parts: the library's whole plot brings menus that take 60 ms to build.
         self._plot = plot = library.GraphicsView(background=theme.GREYS.ground)
         plot.setFixedSize(136, 92)
+        for part in (plot, plot.viewport()):
+            part.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         plot.setToolTip("Luminance noise at each tone, dark at the left: before the route and after it")
         layout = library.GraphicsLayout()
         layout.setContentsMargins(2, 4, 4, 2)

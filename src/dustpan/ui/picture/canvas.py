@@ -72,7 +72,7 @@ class Canvas(QWidget):
         self.grips: list[Any] = [self.ellipse, self.gradient, self.brush, self.clicks, self.places, self.areas]
         self._hands = tuple(self.grips)
         self.setMinimumSize(320, 200)
-        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Picture")

@@ -86,11 +86,15 @@ class CompareBar(QWidget):
         self._last_lamp = _FIRST_LAMP
         self._filling = False
         #: Belongs to the mode, so it stands on the picture.
-        self.detail = self._choice("How the mode shows it: times amplified, inner picture, position of the line")
-        self.against = self._choice(
-            "What the picture is compared with: the original, the input of the chosen step, or a take"
+        self.detail = self._choice(
+            "Way to show it", "How the mode shows it: times amplified, inner picture, position of the line"
         )
-        self.see = self._choice("See all, brightness, colour, one channel, or what is lost at black and white (N)")
+        self.against = self._choice(
+            "Compared with", "What the picture is compared with: the original, the input of the chosen step, or a take"
+        )
+        self.see = self._choice(
+            "Seen", "See all, brightness, colour, one channel, or what is lost at black and white (N)"
+        )
         self.against.setMaximumWidth(180)
         self.see.addItems([f"See {name}" for name in SEE])
         self.see.setFixedWidth(124)
@@ -123,8 +127,8 @@ class CompareBar(QWidget):
             signal.connect(self.refresh)
         self.refresh()
 
-    def _choice(self, tip: str) -> Choice:
-        box = Choice(tip)
+    def _choice(self, name: str, tip: str) -> Choice:
+        box = Choice(tip, name)
         box.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToContents)
         return box
 

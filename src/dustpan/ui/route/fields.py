@@ -188,6 +188,7 @@ class AreasField(PlacesField):
         line = super().make(change)
         self.mark = configured(QPushButton("mark"), objectName="quiet")
         self.mark.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.mark.setAccessibleName(f"{self.described.label}: mark one")
         self.mark.setToolTip(f"{self.described.label}: drag a rectangle on the picture; a right click on one drops it")
         self.row.addWidget(self.mark)
         return line

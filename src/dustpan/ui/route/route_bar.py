@@ -160,12 +160,6 @@ class Card(QPushButton):
         """Ask for the step's menu."""
         self.asked.emit(self.step.id, event.globalPos())
 
-    def focusInEvent(self, event):
-        """Choose the step that is reached by Tab."""
-        super().focusInEvent(event)
-        if event.reason() in (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason):
-            self.chosen.emit(self.step.id)
-
     def keyPressEvent(self, event):
         """Choose by Enter or Space; all else is the window's."""
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
@@ -206,6 +200,7 @@ class RouteBar(QWidget):
             QScrollArea(), widgetResizable=True, verticalScrollBarPolicy=Qt.ScrollBarPolicy.ScrollBarAlwaysOff
         )
         scroll.setWidget(self._line)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.addWidget(scroll)
