@@ -17,7 +17,7 @@ from dustpan.core.errors import PictureError, SaveError
 from dustpan.core.picture.source import Metadata, Source
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.output import render_native
-from dustpan.files import exif, read_picture
+from dustpan.files import exif, read_picture, read_preview
 from dustpan.files.save import FORMATS, format_for, save_picture
 from dustpan.simulate.camera import Settings
 from dustpan.simulate.scenes import camera_notes
@@ -213,6 +213,20 @@ def test_a_file_cut_anywhere_gives_one_message_that_names_it(tmp_path, suffix):
         path.write_bytes(whole[: int(len(whole) * share)])
         with pytest.raises(PictureError, match=r"cut\."):
             read_picture(path)
+
+
+def test_a_damaged_jpeg_is_told_the_same_however_often_it_is_read(tmp_path):
+    whole, path = bytearray(as_bytes(".jpg")), tmp_path / "damaged.jpg"
+    at = whole.index(b"\xff\xdb") + 4  # the table of quantisation gets a number that no plane asks for
+    whole[at] = 3
+    path.write_bytes(whole)
+    told = set()
+    for _ in range(3):
+        with pytest.raises(PictureError) as caught:
+            read_picture(path)
+        told.add(str(caught.value))
+        read_preview(path)
+    assert told == {f"{path}: damaged or cut short; the picture can't be read."}
 
 
 def huge_png() -> bytes:

@@ -46,7 +46,8 @@ def read(path: Path) -> Source:
             image, messages = _plain(image.autorot())
             pixels = image.numpy()
     except pyvips.Error as fault:
-        raise PictureError(f"{path}: damaged or cut short; the picture can't be read ({_reason(fault)}).") from fault
+        # What the library says differs from one reading of the same file to the next.
+        raise PictureError(f"{path}: damaged or cut short; the picture can't be read.") from fault
     except OSError as fault:
         raise PictureError(f"{path}: can't be read ({fault.strerror}).") from fault
     pixels = np.array(pixels.reshape(image.height, image.width, image.bands))

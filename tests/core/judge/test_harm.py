@@ -216,7 +216,7 @@ def test_readings_say_a_word_each_and_when_to_worry(found, words):
     assert worried == ({"Texture", "Halo", "Newly lost"} if "flattened" in words else set())
     Told.doubt = 0.5
     unsure = readings_of(Told)[0]
-    assert "about 8.0" in unsure.figure and "50 %" in unsure.tip and "about" not in lines[0].figure
+    assert "≈ 8.0" in unsure.figure and "50 %" in unsure.tip and "≈" not in lines[0].figure
 
 
 def test_noise_that_gets_louder_in_bare_places_is_told_and_quieter_is_not():

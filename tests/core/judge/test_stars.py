@@ -73,6 +73,14 @@ def test_a_sky_that_gets_darker_loses_no_stars():
     assert measure_stars((before.astype(np.float32), after.astype(np.float32)))[1] == 0
 
 
+@pytest.mark.parametrize("part", [-0.5, 1.5])
+def test_softened_or_sharpened_stars_are_not_lost(part):
+    before = (stored(sky(2.2)) / np.float32(255)).astype(np.float32)
+    after = before + np.float32(part) * (before - cv2.GaussianBlur(before, (0, 0), 1.2))
+    count, lost = measure_stars((before, after.clip(0, 1)))
+    assert count > 0.85 * STARS and lost <= 0.02 * count
+
+
 @pytest.mark.parametrize("interpolate", [camera.demosaic_fast, camera.demosaic_fine])
 def test_hot_pixels_are_no_stars(interpolate):
     nothing = np.full((SIDE, SIDE, 3), 0.1) + np.random.default_rng(3).normal(0, 3 * LEVEL, (SIDE, SIDE, 3))

@@ -36,13 +36,19 @@ def measure_stars(pair: Pair) -> Stars:
         return 0, 0
     excess, left = (_over_sky(side) for side in pair)
     points = _find_stars(before, excess)
-    rows, columns = ((points[:, axis, None, None] + np.arange(-2, 3)) for axis in (0, 1))
-    light, kept = (
-        part[rows.swapaxes(1, 2), columns].sum(axis=(1, 2, 3)) if len(points) else np.empty(0)
-        for part in (excess, left)
-    )
-    bright = light > 0  # a peak in a dark dent, as compression leaves them, has no light of its own
-    return int(bright.sum()), int((bright & (kept < _KEPT * light)).sum())
+    bright = _light_at(points, excess, 2) > 0  # a peak in a dark dent, as compression leaves them, has no own light
+    lost = bright.copy()
+    for reach in (1, 2):  # softened, a star keeps its light but not its height; sharpened, the other way round
+        lost &= _light_at(points, left, reach) < _KEPT * _light_at(points, excess, reach)
+    return int(bright.sum()), int(lost.sum())
+
+
+def _light_at(points: np.ndarray, excess: np.ndarray, reach: int) -> np.ndarray:
+    """Return (n,) the light over the sky within so many px of points, in rows and in columns."""
+    if not len(points):
+        return np.empty(0)
+    rows, columns = ((points[:, axis, None, None] + np.arange(-reach, reach + 1)) for axis in (0, 1))
+    return excess[rows.swapaxes(1, 2), columns].sum(axis=(1, 2, 3))
 
 
 def _over_sky(tile: np.ndarray) -> np.ndarray:
