@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import random
 
 import pytest
@@ -13,6 +14,7 @@ from tests.ui.steer import propose, settle
 from dustpan.core.steps import kinds
 from dustpan.ui.widgets.choice import Choice
 
+EVENTS = int(os.environ.get("DUSTPAN_EVENTS", "160"))  # random ones in each window; hundreds to look for faults
 KEYS = [
     getattr(Qt.Key, f"Key_{name}")
     for name in (
@@ -126,12 +128,12 @@ class Hand:
         self.qtbot.keyClick(self._target(), self.rng.choice(CONTROL), Qt.KeyboardModifier.ControlModifier)
 
 
-@pytest.mark.parametrize("size", [(900, 600), (2300, 1300)])
+@pytest.mark.parametrize("size", [(900, 600), (1280, 800), (2300, 1300)])
 def test_hundreds_of_random_events_break_nothing(opened, qtbot, dialogs_say_no, size):
     propose(opened, qtbot)
     opened.resize(*size)
     hand = Hand(opened, qtbot, seed=size[0])
-    for number in range(250):
+    for number in range(EVENTS):
         hand.strike()
         if number % 25 == 0:
             qtbot.wait(1)
@@ -145,6 +147,13 @@ def test_hundreds_of_random_events_break_nothing(opened, qtbot, dialogs_say_no, 
     opened.session.tasks.cancel_all()
     settle(opened, qtbot)
     assert not opened.session.tasks.running
+    session, left = opened.session, opened.session.document
+    while session.history.undo_label:
+        session.undo()
+    while session.history.redo_label:
+        session.redo()
+    assert session.document == left
+    settle(opened, qtbot)
 
 
 def test_every_list_of_every_kind_of_step_is_clicked_through_by_keys(opened, qtbot):

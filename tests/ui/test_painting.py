@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, QRect
 from PyQt6.QtGui import QColor, QImage, QPainter
@@ -148,3 +149,22 @@ def test_a_patch_is_dragged_clicked_and_cut_to_the_picture():
     assert image.pixel(10, 25) != image.pixel(30, 25)  # its outline
     question.drop()
     assert not question.release(lambda at: at, SIZE) and len(answers) == 3
+
+
+def test_exact_pixels_of_the_whole_come_from_the_middle_outwards(window, qtbot, noisy):
+    """At Fit, first a draft of all, then the exact tiles nearest the middle."""
+    large = replace(noisy, pixels=np.tile(noisy.pixels, (10, 8, 1)))
+    with qtbot.waitSignal(window.session.opened, timeout=20000):
+        window.session.opening.open_from(lambda: large, "large.png")
+    tiles, came = window.tiles, []
+    window.session.add_step("sharpen")
+    window.session.change_step(
+        replace(window.session.step, params=replace(window.session.step.params, amount=120.0)), "sharpen"
+    )
+    tiles.changed.connect(lambda: came.extend(key for key in tiles.exact if key not in came))
+    qtbot.waitUntil(lambda: tiles.shown_key is not None and tiles.settled, timeout=60000)
+    assert tiles.view.level > 0 and len(came) > 12
+    middle = tiles.view.region.center()
+    away = [abs(256 + 512 * x - middle.x()) ** 2 + abs(256 + 512 * y - middle.y()) ** 2 for _, x, y in came]
+    ranks = np.argsort(np.argsort(away, kind="stable"), kind="stable")
+    assert np.abs(ranks - np.arange(len(away))).mean() < 2.5  # two workers end in either order

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QInputDialog, QMessageBox
-from tests.ui.steer import settle
+from tests.ui.steer import propose, settle
 
 from dustpan.core.document.route import Where
 from dustpan.core.render.finishing import Finish
@@ -410,3 +410,27 @@ def test_an_export_is_reduced_to_the_size_that_was_typed(opened, qtbot, tmp_path
     with qtbot.waitSignal(opened.session.exporting.saved, timeout=20000):
         opened.session.exporting.export(target, "png", quality=92, overwrite=False, finish=Finish((width, height // 2)))
     assert read_picture(target).height == height // 2
+
+
+def test_an_area_is_spared_from_cleaning_in_three_actions(opened, qtbot):
+    """A click on the card, a key, a stroke over the area."""
+    propose(opened, qtbot)
+    session, canvas = opened.session, opened.canvas
+    opened.activateWindow()
+    qtbot.mouseClick(opened.route_bar._cards["noise"], Qt.MouseButton.LeftButton, pos=QPoint(60, 25))
+    qtbot.keyClick(opened, Qt.Key.Key_W, Qt.KeyboardModifier.ShiftModifier)
+    middle = canvas.picture_rect().center()
+    qtbot.mousePress(canvas, Qt.MouseButton.LeftButton, pos=middle)
+    for by in range(0, 40, 4):
+        qtbot.mouseMove(canvas, middle + QPoint(by, 0))
+    qtbot.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=middle + QPoint(40, 0))
+    settle(opened, qtbot)
+    [part] = session.route.find("noise").where.parts
+    assert (part.kind, part.op) == ("brush", "subtract") and len(part.params.strokes) == 1
+    plan = session.engine.plan(session.document)
+    prepared = plan.find("noise")
+    mask = session.engine.mask(plan, prepared, (0, 0, *plan.size))
+    width, height = plan.size
+    assert mask[height // 2, width // 2] < 0.1 and mask[4, 4] == 1
+    opened.actions_by_name["spare"].trigger()  # again: the same brush, not another
+    assert len(session.route.find("noise").where.parts) == 1 and canvas.parts.part.id == part.id

@@ -114,6 +114,7 @@ TABLE = (
         "View", "where_alone", "The Where alone", "Shift+M", "Show the mask itself in grey, white where it works", True
     ),
     Entry("Route", "parts", "Parts of the Where", "W", "Show the parts of the chosen step's Where, or its settings"),
+    Entry("Route", "spare", "Spare an area", "Shift+W", "Paint over what the chosen step shall leave alone"),
     Entry("Compare", "take", "Keep a take", "T", "Keep the route as it stands, to go back to and to compare with"),
     Entry("Compare", "channel", "Next channel", "N", "See brightness, colour, one channel, or what is clipped"),
     Entry(
@@ -160,11 +161,23 @@ NEED_PICTURE = (
     "channel",
     "lamp",
 )
-NEED_STEP = ("switch", "earlier", "later", "duplicate", "rename", "remove", "copy", "where", "where_alone", "parts")
+NEED_STEP = (
+    "switch",
+    "earlier",
+    "later",
+    "duplicate",
+    "rename",
+    "remove",
+    "copy",
+    "where",
+    "where_alone",
+    "parts",
+    "spare",
+)
 #: What acts on the picture of the main page alone: off while the output is seen.
-NEED_MAIN_PAGE = ("pin", "pins", "where", "where_alone", "parts", "channel", "lamp", "stretch", "take_stretch")
+NEED_MAIN_PAGE = ("pin", "pins", "where", "where_alone", "parts", "spare", "channel", "lamp", "stretch", "take_stretch")
 NEED_ROUTE = ("previous", "next", "copy_route")
-STEP_MENU = ("switch", "earlier", "later", "duplicate", "rename", "copy", "copy_route", "paste", "remove")
+STEP_MENU = ("switch", "spare", "earlier", "later", "duplicate", "rename", "copy", "copy_route", "paste", "remove")
 
 
 def make_actions(

@@ -219,6 +219,7 @@ class Window(QMainWindow):
             "take_stretch": self.stretch.move_into_route,
             "lamp": self.compare_bar.switch_lamp,
             "parts": lambda: canvas.parts.set_open(not canvas.parts.open),
+            "spare": canvas.parts.spare,
             "keys": self.show_keys,
         }
 

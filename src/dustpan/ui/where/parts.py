@@ -112,6 +112,17 @@ class Parts(QObject):
         self.set_where(replace(self.where, parts=(*self.where.parts, part)), f"where, add {part_kinds()[kind].label}")
         self.changed.emit()
 
+    def spare(self) -> None:
+        """Take a brush at hand that takes places out: the last one there is, or a new one."""
+        if self.step is None:
+            return
+        self.set_open(True)
+        brushes = [part for part in self.where.parts if part.kind == "brush" and part.op == "subtract" and part.on]
+        if brushes:
+            self.choose(brushes[-1].id)
+        else:
+            self.add("brush", op="subtract")
+
     def duplicate(self, part_id: str) -> None:
         """Add a copy right after a part, and take it at hand."""
         parts = list(self.where.parts)
