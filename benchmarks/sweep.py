@@ -1,10 +1,10 @@
 """Many kinds of noise x photographs: how well noise is measured, and what cleaning and the proposed route gain.
 
-    python -m benchmarks sweep [--kinds NAME,...] [--photos chosen|held] [--jobs 2] [--out FILE]
+    python -m benchmarks sweep [--kinds NAME,...] [--photos chosen|held|scenes] [--jobs 2] [--out FILE]
 
 Each run is a line of JSON in FILE; runs that are there are not made again, so the sweep can be stopped and goes on.
 Constants are chosen with the photographs `chosen`; `held` are those that nothing is fitted to, and with them three
-kinds that are used for nothing else.
+kinds that are used for nothing else. `scenes` are the demo scenes, of 2 MP where the photographs have 512 px.
 """
 
 from __future__ import annotations
@@ -39,6 +39,7 @@ from dustpan.core.noise.prior import prediction_of
 from dustpan.core.picture.working import to_working
 from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kinds
+from dustpan.simulate.scenes import clean_picture
 
 _FULL = {"auto": False, "luminance": 100.0, "colour": 100.0, "detail_return": 0.0, "blotch": 3.0}
 #: Steps that mend a defect which a kind has; elsewhere they are false.
@@ -52,15 +53,25 @@ _MENDED = {
     "fringe": set(),
 }
 _SHARPEN = ("sharpen", "deblur", "edges", "local_contrast")
+_SCENES = {"bench": (1740, 1160), "tower": (1500, 1000), "escapement": (1080, 720)}
 _FLOOR = 0.5  # display values of true noise, under which errors of the measurement are not counted
 
 
 def photos_of(which: str) -> dict[str, Path]:
     """Return photographs by their number."""
     numbered = list(enumerate(photographs(), 1))
+    if which == "scenes":
+        return {name: Path(name) for name in _SCENES}
     if which == "held":
         return {path.stem: path for number, path in numbered if number % HELD_BACK == 0}
     return {path.stem: path for number, path in numbered if number % HELD_BACK == 2}
+
+
+def _clean(path: Path) -> np.ndarray:
+    """Return a photograph, or a scene, as h x w x 3 display tones."""
+    if path.name in _SCENES:
+        return clean_picture(path.name, size=_SCENES[path.name], dtype=np.float32).pixels
+    return np.asarray(Image.open(path).convert("RGB"), np.float32) / 255
 
 
 def _three(plane: np.ndarray) -> np.ndarray:
@@ -88,8 +99,8 @@ def score(kind: str, stem: str, path: Path) -> dict[str, Any]:
     """Return the figures of one run."""
     cv2.setNumThreads(1)
     make = {**KINDS, **HELD_BACK_KINDS}[kind]
-    clean = np.asarray(Image.open(path).convert("RGB"), np.float32) / 255
-    made = make(clean, np.random.default_rng([int(stem), sum(kind.encode())]))
+    seed = int(stem) if stem.isdigit() else sum(stem.encode())
+    made = make(_clean(path), np.random.default_rng([seed, sum(kind.encode())]))
     engine, truth = Engine(made.source), _three(made.wanted)
     measured = engine.noise
     told = _told(made, measured.presence if measured.presence.any() else np.full(17, 1 / 17, np.float32))
@@ -187,13 +198,13 @@ def load(path: Path) -> list[dict[str, Any]]:
 
 @click.command(help=__doc__.splitlines()[0])
 @click.option("--kinds", "names", default="", help="Names of kinds, separated by semicolons; all by default.")
-@click.option("--photos", "which", type=click.Choice(["chosen", "held"]), default="held", show_default=True)
+@click.option("--photos", "which", type=click.Choice(["chosen", "held", "scenes"]), default="held", show_default=True)
 @click.option("--jobs", default=2, show_default=True)
 @click.option("--out", type=click.Path(path_type=Path), default=Path("sweep.jsonl"), show_default=True)
 @click.option("--table", "written", type=click.Path(path_type=Path), help="Also write the table as Markdown.")
 def main(names: str, which: str, jobs: int, out: Path, written: Path | None) -> None:
     """Make the runs that are not there yet, and print the table."""
-    wanted = names.split(";") if names else [*KINDS, *(HELD_BACK_KINDS if which == "held" else ())]
+    wanted = names.split(";") if names else [*KINDS, *(() if which == "chosen" else HELD_BACK_KINDS)]
     photos = photos_of(which)
     there = {(run["kind"], run["photo"]) for run in load(out)}
     order = [(kind, stem) for stem in photos for kind in wanted if (kind, stem) not in there]
