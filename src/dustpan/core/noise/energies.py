@@ -30,11 +30,14 @@ class TonePowers(NamedTuple):
     bins : (n,) indices of the tones in `TONES`.
     counts : (n,) blocks of each.
     power : (n, 3, 3, 6), mean power of the coefficients by quantile (`QUANTILES`), plane and band.
+    together : (n, 3), correlation of fine and coarse energy over the calmer half of the blocks, for each plane; that of
+        noise alone is none, and texture has more of both at some places.
     """
 
     bins: np.ndarray
     counts: np.ndarray
     power: np.ndarray
+    together: np.ndarray
 
 
 def tone_powers(blocks: Blocks) -> TonePowers:
@@ -43,8 +46,21 @@ def tone_powers(blocks: Blocks) -> TonePowers:
     bins = tone_bins(blocks.tones)
     counts = np.bincount(bins)
     seen = np.flatnonzero(counts >= LEAST_OF_TONE)
-    power = [np.quantile(energy[bins == tone], QUANTILES, axis=0) / _chi_squared()[:, None] for tone in seen]
-    return TonePowers(seen, counts[seen], np.reshape(power, (-1, len(QUANTILES), 3, len(BANDS))))
+    of_tones = [energy[bins == tone] for tone in seen]
+    power = [np.quantile(own, QUANTILES, axis=0) / _chi_squared()[:, None] for own in of_tones]
+    together = np.reshape([_together(own) for own in of_tones], (-1, 3))
+    return TonePowers(seen, counts[seen], np.reshape(power, (-1, len(QUANTILES), 3, len(BANDS))), together)
+
+
+def _together(energy: np.ndarray) -> np.ndarray:
+    """Return (3,) correlations of the logarithms of coarse and fine energy, (N, 3, bands), over the calmer half."""
+    coarse, fine = (np.log(energy[:, :, part].sum(axis=2) + 1e-9) for part in (slice(0, 2), slice(2, None)))
+    found = []
+    for plane in range(3):
+        calm = fine[:, plane] <= np.median(fine[:, plane])
+        own = [side[calm, plane] - side[calm, plane].mean() for side in (coarse, fine)]
+        found.append((own[0] * own[1]).mean() / max(own[0].std() * own[1].std(), 1e-9))
+    return np.array(found)
 
 
 @cache

@@ -113,9 +113,9 @@ def _measure_level(planes: list[np.ndarray], each: Each, coarse: bool) -> FlatLe
     live = varied.whole()
     if len(live.tones) < LEAST_BLOCKS:
         return None
-    whole_flats = _flats_of(live)
+    whole_flats, cut = _flats_of(live), varied.cut_tones()
     seen = {flat.tone for flat in whole_flats}
-    flats = [*whole_flats, *(flat for flat in _flats_of(varied.cut_tones()) if flat.tone not in seen)]
+    flats = [*whole_flats, *(flat for flat in _flats_of(cut) if flat.tone not in seen)]
     whole = np.arange(len(flats)) < len(whole_flats)
     power = np.stack(list(each(lambda flat: robust_power(flat.blocks.coefficients), flats)))
     counts = np.array([len(flat.blocks.tones) for flat in flats], np.float64)
@@ -133,7 +133,7 @@ def _measure_level(planes: list[np.ndarray], each: Each, coarse: bool) -> FlatLe
     sigma = np.stack([over_tone(tones, variance[:, n], np.sqrt(counts) / excess[:, n] ** 2) for n in range(3)])
     presence = _presence(live.tones)
     estimate = shape * (sigma**2 @ presence)[:, None, None]
-    statistics = LevelStatistics(live, power, np.array([flat.tone for flat in flats]), whole, estimate, presence)
+    statistics = LevelStatistics(live, power, np.array([flat.tone for flat in flats]), whole, estimate, presence, cut)
     share = float(counts[whole].sum() / len(live.tones))
     return FlatLevel(sigma, np.sqrt(shape).astype(np.float32), share, drawn, statistics)
 

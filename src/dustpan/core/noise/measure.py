@@ -1,4 +1,7 @@
-"""Measure noise from the picture alone: statistics of its blocks, from which a learned `prior` predicts it."""
+"""Measure noise from the picture alone.
+
+A learned `prior` predicts it from statistics of the picture's blocks; where these tell it directly, it is held to that.
+"""
 
 from __future__ import annotations
 
@@ -7,6 +10,7 @@ from dataclasses import replace
 import numpy as np
 
 from dustpan.core.noise.blank import photographed_parts
+from dustpan.core.noise.direct import hold_to
 from dustpan.core.noise.flats import MEASURED_LEVELS, FlatLevel, flat_model, measure_levels, predict_coarser
 from dustpan.core.noise.measured_blocks import LEAST_KEPT, is_rounded, is_silent
 from dustpan.core.noise.model import LEVELS, TONES, NoiseModel
@@ -38,6 +42,7 @@ def estimate_noise(crops: list[np.ndarray], compression: Compression | None = No
     -----
     `benchmarks/measuring.py` prints its errors for white noise of 3 to 30 display values on photographs.
     """
+    crops = [np.clip(crop, 0, 1) for crop in crops]  # what lies beyond counts as cut off
     crops = photographed_parts(crops) if compression is None else crops
     silent = compression is None and is_silent(crops, each)  # a coarse compression rounds noise to nothing
     coarse = compression is not None or is_rounded(crops)
@@ -50,7 +55,10 @@ def estimate_noise(crops: list[np.ndarray], compression: Compression | None = No
     prediction = predict_noise(describe(_statistics(levels), compression))
     if first.drawn and prediction.doubt[0, 0] > _UNTOLD:
         return NoiseModel.none()
-    return _before_cut(model_of(prediction, first.statistics.presence, first.flat_share), first)
+    model = _before_cut(model_of(prediction, first.statistics.presence, first.flat_share), first)
+    if compression is not None:  # what it has rounded to nothing would pass for calm
+        return model
+    return hold_to(model, first.statistics)
 
 
 def describe_picture(crops: list[np.ndarray], compression: Compression | None = None) -> np.ndarray | None:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -50,6 +51,7 @@ class LevelStatistics:
     whole : (bins,) whether their noise is not cut off, or all of the picture's is.
     estimate : (3, 8, 8) power of each coefficient estimated from the flattest blocks alone.
     presence : (17,) share of the blocks at each tone.
+    cut : blocks of tones at which black or white cuts off the noise of nearly all.
     """
 
     blocks: Blocks
@@ -58,6 +60,12 @@ class LevelStatistics:
     whole: np.ndarray
     estimate: np.ndarray
     presence: np.ndarray
+    cut: Blocks
+
+    @cached_property
+    def energies(self) -> TonePowers:
+        """Power estimated from the energies of the blocks of each tone."""
+        return tone_powers(self.blocks)
 
 
 def describe(levels: Sequence[LevelStatistics | None], compression: Compression | None = None) -> np.ndarray:
@@ -75,7 +83,7 @@ def describe(levels: Sequence[LevelStatistics | None], compression: Compression 
     fine = [*flat, *everywhere, *_over_bins(first), first.estimate]
     parts = [(_log(power) - unit).reshape(3, 64)[:, 1:].ravel() for power in fine]
     presence = np.sqrt(first.presence)
-    energies = [tone_powers(level.blocks) if level is not None else None for level in levels]
+    energies = [level.energies if level is not None else None for level in levels]
     courses = _tone_course(first, unit), _energy_course(energies[0], unit)
     parts += [courses[0].ravel(), presence, _unrest_part(first, unit)]
     parts += [_energy_part(found, unit) for found in energies] + [courses[1].ravel()]
