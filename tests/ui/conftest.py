@@ -37,7 +37,7 @@ def no_dialog_waits(monkeypatch):
 def part_of_bench(x: int, y: int, width: int, height: int) -> Source:
     """A part as a soft lens draws it, so that sharpening is proposed."""
     whole = noisy_picture("bench", iso=12800, seed=3, size=(384, 256))
-    light = cv2.GaussianBlur(load_truth("bench")[y : y + height, x : x + width], (0, 0), 1.4)
+    light = cv2.GaussianBlur(load_truth("bench")[y : y + height, x : x + width], (0, 0), 1.2)
     working = take_photograph(light, Settings(iso=12800), seed=3)
     return Source(from_working(working, dtype=np.uint8), name=whole.name, metadata=whole.metadata)
 

@@ -47,6 +47,7 @@ _WIDEST = [
     Reading("Shadows", "+10.0 L*", "lighter", False, ""),
     Reading("Newly lost", "99.9 %", "clipped", True, ""),
 ]
+SIZES = ((900, 600), (1280, 800))
 _LONG = "tarn-street-clock-tower-seen-from-the-roof-of-the-old-mill.png"
 
 
@@ -95,7 +96,7 @@ def show_for(app: QApplication, until, seconds: float = 20) -> None:
 def states_of(app: QApplication, window: Window) -> Iterator[str]:
     """Bring the window into one state after another that has wide texts, and name each."""
     session = window.session
-    session.opening.open_from(lambda: replace(noisy_picture("bench", size=(420, 280), iso=12800), name=_LONG), _LONG)
+    session.opening.open_from(lambda: replace(noisy_picture("bench", size=(150, 100), iso=12800), name=_LONG), _LONG)
     show_for(app, lambda: window.readings.settled)
     yield "opened"
     for labels, line in zip(window.readings._labels, _WIDEST, strict=True):
@@ -108,8 +109,7 @@ def states_of(app: QApplication, window: Window) -> Iterator[str]:
     yield "widest readings"
     window.compare.set(mode="")
     for kind in kinds():
-        session.choose_kind(kind)
-        show_for(app, lambda kind=kind: session.step is not None and session.step.kind == kind, 6)
+        session.add_step(kind)
         for part in (0.0, 1.0):
             for slider in window.controls.findChildren(NumberSlider):
                 low, high = slider.described.range
@@ -132,7 +132,7 @@ def main() -> int:
     theme.apply(app)
     found: dict[str, str] = {}
     with tempfile.TemporaryDirectory() as folder:
-        for size in ((900, 600), (1280, 800)):
+        for size in SIZES:
             window = Window(Pool(2), Memory(Path(folder) / "window.ini"), KeptWork(None))
             window.resize(*size)
             window.show()

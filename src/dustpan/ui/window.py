@@ -300,6 +300,7 @@ class Window(QMainWindow):
         self.hold_button.released.connect(partial(self.canvas.hold, False))
         self.compare_bar.detail.setParent(self.canvas)
         self.state_label = QLabel()
+        self.state_label.setMinimumWidth(38)
         self.state_label.setToolTip("Whether the picture shows exact pixels, or a quick draft until they are there")
         actions = self.actions_by_name
         self.zoom_button = button_of(actions["zoom1"], "100 %")

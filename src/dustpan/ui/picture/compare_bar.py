@@ -99,7 +99,7 @@ class CompareBar(QWidget):
         self.see.addItems([f"See {name}" for name in SEE])
         self.see.setFixedWidth(124)
         self.lamp = Groove(2 * _LAMP * _STEPS)
-        self.lamp.setFixedWidth(84)
+        self.lamp.setFixedWidth(76)
         self.lamp.setToolTip(
             "Lamp: light up the view alone, -6 to +6 stops, to look into darks and lights; double-click for 0 (B)"
         )
