@@ -182,6 +182,7 @@ def main(folder: Path) -> None:
     wait(exact)
     session.keep_take()
     window.show_states()
+    wait(lambda: window.states.drawn)
     shoot("takes")
     window.states.hide()
     window.route_bar.show_steps()

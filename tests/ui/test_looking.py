@@ -168,7 +168,7 @@ def test_takes_are_kept_compared_and_gone_back_to(proposed, qtbot):
     assert list(session.takes) == ["Take 1"] and session.document != kept
     proposed.actions_by_name["states"].trigger()
     assert states.takes.item(0).text() == "Take 1\nNoise: as measured"
-    qtbot.waitUntil(lambda: len(states._pictures) == 1, timeout=10000)
+    qtbot.waitUntil(lambda: states.drawn, timeout=10000)
     drawn = states.takes.item(0).icon().pixmap(96, 64).toImage()
     assert len({drawn.pixel(x, y) for x in range(0, 96, 6) for y in range(0, 64, 6)}) > 20
     states.takes.setCurrentRow(0)

@@ -157,6 +157,11 @@ class States(QFrame):
         self._enable_buttons()
 
     @property
+    def drawn(self) -> bool:
+        """Whether every take has its small picture."""
+        return all(document in self._pictures for document in self.session.takes.values())
+
+    @property
     def _chosen(self) -> str:
         """Name of the chosen take, or empty."""
         item = self.takes.currentItem()
