@@ -8,7 +8,6 @@ its number alone.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -27,6 +26,7 @@ from dustpan.core.noise.prior import prediction_of
 from dustpan.core.picture.working import to_working
 from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kinds
+from training.chunks import write_chunks
 from training.correction import describe_noise
 from training.kinds import Spoiled, bytes_of, draw_kind, draw_rare_kind, stars
 from training.pages import draw_page, draw_text
@@ -100,27 +100,6 @@ def _part(noisy, cleaned, truth, field, rng: np.random.Generator) -> Cleaned:
     return Cleaned(*planes, sigma[cut], describe_noise(field))
 
 
-def write_chunk(number: int, out: Path, files: tuple[Path, ...]) -> int:
-    """Draw one chunk of samples and write it."""
-    cv2.setNumThreads(1)
-    path = out / f"{number:05d}.npz"
-    if not path.exists():
-        drawn = [draw(number * CHUNK + n, files) for n in range(CHUNK)]
-        columns = zip(*(sample for sample in drawn if sample is not None))
-        unfinished = path.with_suffix(".part.npz")
-        stacked = {name: np.stack(column).astype(np.float16) for name, column in zip(Cleaned._fields, columns)}
-        np.savez(unfinished, **stacked)
-        unfinished.rename(path)
-    return number
-
-
-def chunks(folder: Path) -> Iterator[dict[str, np.ndarray]]:
-    """Yield the chunks that are there, in order."""
-    for path in sorted(folder.glob("?????.npz")):
-        with np.load(path) as stored:
-            yield {name: stored[name] for name in stored.files}
-
-
 @click.command(help=__doc__.splitlines()[0])
 @click.argument("out", type=click.Path(path_type=Path))
 @click.argument("photos", type=click.Path(exists=True, file_okay=False, path_type=Path), nargs=-1, required=True)
@@ -128,13 +107,8 @@ def chunks(folder: Path) -> Iterator[dict[str, np.ndarray]]:
 @click.option("--jobs", default=1, show_default=True)
 def main(out: Path, photos: tuple[Path, ...], count: int, jobs: int) -> None:
     """Write the chunks that are not there yet."""
-    from concurrent.futures import ProcessPoolExecutor
-
-    out.mkdir(parents=True, exist_ok=True)
-    work = partial(write_chunk, out=out, files=training_files(photos))
-    with ProcessPoolExecutor(jobs) as pool:
-        for number in pool.map(work, range(-(-count // CHUNK))):
-            click.echo(f"chunk {number}")
+    draw_one = partial(draw, files=training_files(photos))
+    write_chunks(count, out, CHUNK, draw_one, jobs=jobs, kind=np.float16)
 
 
 if __name__ == "__main__":

@@ -8,7 +8,6 @@ again, and each depends on its number alone, so that the work can be interrupted
 
 from __future__ import annotations
 
-from concurrent.futures import ProcessPoolExecutor
 from functools import cache, partial
 from pathlib import Path
 from typing import NamedTuple
@@ -34,6 +33,7 @@ from dustpan.core.noise.prior import TARGET_FLOOR
 from dustpan.core.picture.curve import is_clipped
 from dustpan.core.picture.working import to_working
 from training.camera import Pair
+from training.chunks import write_chunks
 from training.kinds import FAMILIES, bytes_of, draw_kind, draw_rare_kind
 from training.pages import draw_page, draw_text
 from training.textures import draw_texture
@@ -198,19 +198,6 @@ def _over_tone(power: np.ndarray, tones: np.ndarray, others: _Others) -> np.ndar
     return np.log(over + TARGET_FLOOR) - np.log(whole + TARGET_FLOOR)[:, None]
 
 
-def write_chunk(number: int, out: Path, files: tuple[Path, ...]) -> int:
-    """Draw one chunk of samples and write it."""
-    cv2.setNumThreads(1)
-    path = out / f"{number:05d}.npz"
-    if not path.exists():
-        drawn = [draw(number * CHUNK + n, files) for n in range(CHUNK)]
-        columns = [np.stack(column) for column in zip(*(sample for sample in drawn if sample is not None))]
-        unfinished = path.with_suffix(".part.npz")
-        np.savez(unfinished, **dict(zip(Sample._fields, columns)))
-        unfinished.rename(path)
-    return number
-
-
 def training_files(folders: tuple[Path, ...]) -> tuple[Path, ...]:
     """Return the pictures of folders without those that are held back."""
     names = [
@@ -226,11 +213,7 @@ def training_files(folders: tuple[Path, ...]) -> tuple[Path, ...]:
 @click.option("--jobs", default=2)
 def main(out: Path, photos: tuple[Path, ...], count: int, jobs: int) -> None:
     """Write the chunks that are not there yet."""
-    out.mkdir(parents=True, exist_ok=True)
-    work = partial(write_chunk, out=out, files=training_files(photos))
-    with ProcessPoolExecutor(jobs) as pool:
-        for number in pool.map(work, range(-(-count // CHUNK))):
-            click.echo(f"chunk {number}")
+    write_chunks(count, out, CHUNK, partial(draw, files=training_files(photos)), jobs=jobs)
 
 
 if __name__ == "__main__":

@@ -9,13 +9,14 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDropEvent, QWheelEvent
+from PyQt6.QtGui import QDropEvent, QImage, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton
 from tests.ui.steer import in_view, on_screen, propose, settle
 
 from dustpan.core.document.copying import write_steps, write_value
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.picture.source import Source
+from dustpan.core.picture.working import from_working
 from dustpan.core.render.finishing import Finish
 from dustpan.core.work.pool import Pool
 from dustpan.files import read_picture
@@ -517,6 +518,26 @@ def test_the_lamp_does_not_change_the_values_under_the_pointer(opened, qtbot):
     settle(opened, qtbot)
 
 
+def test_the_values_follow_the_route_while_the_pointer_rests(opened, qtbot):
+    opened.canvas.set_zoom(4.0)
+    opened.canvas.show_point(200, 140)
+    settle(opened, qtbot)
+    at = (QPointF(200.5, 140.5) * opened.canvas.scale + opened.canvas._corner).toPoint()
+    qtbot.mouseMove(opened.canvas, at + QPoint(40, 0))
+    qtbot.mouseMove(opened.canvas, at)
+    before = " ".join(str(v) for v in opened.session.engine.source.pixels[140, 200])
+    qtbot.waitUntil(lambda: opened.canvas.caption.endswith(f"{before}  →  {before}"), timeout=5000)
+    opened.session.add_step("exposure")
+    step = opened.session.step
+    opened.session.change_step(replace(step, params=replace(step.params, ev=1.0)), "lift")
+    settle(opened, qtbot)
+    session = opened.session
+    rendered = session.engine.render(session.engine.plan(session.document), (200, 140, 201, 141))
+    after = " ".join(str(v) for v in from_working(rendered, dtype=np.uint8)[0, 0])
+    assert after != before
+    qtbot.waitUntil(lambda: opened.canvas.caption.endswith(f"{before}  →  {after}"), timeout=5000)
+
+
 def test_two_quick_clicks_on_a_dot_switch_twice_and_cards_shrink_to_names(opened, qtbot):
     opened.session.add_step("noise")
     card = opened.route_bar._cards["noise"]
@@ -617,6 +638,21 @@ def test_walking_keeps_up_with_the_keys_and_looks_at_the_same_place(window, qtbo
     qtbot.keyClick(window, Qt.Key.Key_PageUp)
     qtbot.waitUntil(lambda: window.session.path == paths[19], timeout=20000)
     settle(window, qtbot)
+
+
+def test_small_pictures_are_kept_whole_or_not_at_all(tmp_path, monkeypatch):
+    image = QImage(40, 30, QImage.Format.Format_RGB32)
+    image.fill(0x406080)
+    kept = KeptWork(tmp_path / "routes")
+    monkeypatch.setattr("dustpan.ui.session.kept._MOST_KEPT", 3)
+    for number in range(5):
+        kept.keep_picture(f"picture {number}", image)
+    assert len(list(kept.folder.iterdir())) == 3 and kept.picture("picture 4").size() == image.size()
+    kept.keep_picture("nothing", QImage())  # can't be written
+    assert kept.picture("nothing") is None and len(list(kept.folder.iterdir())) == 3
+    (tmp_path / "file").touch()
+    KeptWork(tmp_path / "file").keep_picture("picture", image)  # no folder: no reason to stop
+    assert KeptWork(tmp_path / "file").picture("picture") is None
 
 
 def test_kept_work_that_is_damaged_counts_as_none(tmp_path):

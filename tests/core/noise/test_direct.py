@@ -55,7 +55,7 @@ def test_tones_whose_noise_black_cuts_off_are_told_as_before():
 
 
 @pytest.mark.parametrize("what", ["texture", "by place"])
-def test_what_does_not_spread_as_noise_does_is_not_taken_for_it(truth, what):
+def test_what_does_not_spread_as_noise_does_is_not_taken_for_it(what):
     rng = np.random.default_rng(3)
     even = np.full((512, 512, 3), 0.45, np.float32)
     if what == "texture":

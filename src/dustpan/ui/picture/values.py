@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QObject, QPoint
+from PyQt6.QtCore import QObject, QPoint, QTimer
 
 from dustpan.core.picture.working import from_working
 from dustpan.core.work.cancel import Token
@@ -12,6 +12,9 @@ from dustpan.ui.picture.canvas import Canvas
 from dustpan.ui.picture.compare import Compare
 from dustpan.ui.picture.screen import Appearance
 from dustpan.ui.session.session import Session
+from dustpan.ui.widgets.configured import configured
+
+_AGAIN = 80  # ms from a change of the picture to the values as they are then
 
 
 class Values(QObject):
@@ -24,16 +27,23 @@ class Values(QObject):
         super().__init__(canvas)
         self.session, self.compare, self.canvas = session, compare, canvas
         self._token = Token()
+        self._pixel: QPoint | None = None
+        self._again = configured(QTimer(self), singleShot=True, interval=_AGAIN)
+        self._again.timeout.connect(lambda: self.point_at(self._pixel))
         canvas.pointed.connect(self.point_at)
         session.opened.connect(lambda: self.point_at(None))
+        for signal in (canvas.tiles.changed, canvas.other.changed):  # the pointer may rest while the picture changes
+            signal.connect(self._again.start)
 
     def stop(self) -> None:
         """Drop the fetch under way."""
+        self._again.stop()
         self._token.cancel()
 
     def point_at(self, pixel: QPoint | None) -> None:
         """Tell about a pixel of the picture; None tells nothing."""
         self._token.cancel()
+        self._pixel = pixel
         engine = self.session.engine
         if pixel is None or engine is None:
             self._write("")

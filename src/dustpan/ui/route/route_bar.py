@@ -113,7 +113,7 @@ class Card(QPushButton):
         if not self._partly:
             return
         if self.small is not None and not self.step.where.everywhere:
-            frame = QRect(self.width() - 36, 7, 28, 19)
+            frame = QRect(self.width() - 35, 4, 28, 19)
             painter.drawPixmap(frame, self.small)
             painter.setPen(QPen(theme.colour("faint"), 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)

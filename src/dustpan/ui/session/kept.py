@@ -6,7 +6,7 @@ import contextlib
 import hashlib
 import json
 import os
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -77,34 +77,36 @@ class KeptWork:
 
     def keep(self, name: str, work: Work) -> None:
         """Keep the work on a picture; a folder that can't be written to is no reason to stop."""
-        file = self._file(name)
-        if file is None:
-            return
-        part = file.with_suffix(".part")
-        try:
-            file.parent.mkdir(parents=True, exist_ok=True)
-            part.write_text(json.dumps(_to_json(work), ensure_ascii=False), "utf-8", errors="surrogateescape")
-            os.replace(part, file)
-            self._drop_oldest(file.parent)
-        except OSError:
-            part.unlink(missing_ok=True)
-
-    def _drop_oldest(self, folder: Path) -> None:
-        for ending in (".json", _PICTURE):
-            files = sorted(folder.glob(f"*{ending}"), key=lambda file: file.stat().st_mtime)
-            for file in files[: max(len(files) - _MOST_KEPT, 0)]:
-                file.unlink(missing_ok=True)
+        text = json.dumps(_to_json(work), ensure_ascii=False)
+        self._write(self._file(name), lambda part: part.write_text(text, "utf-8", errors="surrogateescape"))
 
     def keep_picture(self, name: str, image: QImage) -> None:
         """Keep how a picture looks with its route, small."""
-        file = self._file(name, _PICTURE)
+
+        def write(part: Path) -> None:
+            if not image.save(str(part), "JPEG", _PICTURE_QUALITY):
+                raise OSError
+
+        self._write(self._file(name, _PICTURE), write)
+
+    def _write(self, file: Path | None, write: Callable[[Path], object]) -> None:
+        """Have a file written whole or not at all, and drop the oldest of its kind."""
         if file is None:
             return
-        part = file.with_suffix(".part.jpg")
-        with contextlib.suppress(OSError):
+        part = file.with_name(f"{file.name}.part")
+        try:
             file.parent.mkdir(parents=True, exist_ok=True)
-            if image.save(str(part), "JPEG", _PICTURE_QUALITY):
-                os.replace(part, file)
+            write(part)
+            os.replace(part, file)
+            self._drop_oldest(file.parent, file.suffix)
+        except OSError:
+            with contextlib.suppress(OSError):
+                part.unlink(missing_ok=True)
+
+    def _drop_oldest(self, folder: Path, ending: str) -> None:
+        files = sorted(folder.glob(f"*{ending}"), key=lambda file: file.stat().st_mtime)
+        for file in files[: max(len(files) - _MOST_KEPT, 0)]:
+            file.unlink(missing_ok=True)
 
     def picture(self, name: str) -> QImage | None:
         """Return how a picture looked when it was kept, or None."""
