@@ -52,12 +52,16 @@ _LONG = "tarn-street-clock-tower-seen-from-the-roof-of-the-old-mill.png"
 
 
 def cut_in(window: QWidget) -> Iterator[str]:
-    """What of the text that is shown has no room."""
+    """What of the text that is shown has no room. A result may come in between, so what is cut must stay cut."""
+    found = _cut_now(window)
+    return iter([text for text in _cut_now(window) if text in found] if found else [])
+
+
+def _cut_now(window: QWidget) -> list[str]:
     for _ in range(4):
         QApplication.processEvents()  # layouts follow their contents by events
-    for widget in window.findChildren(QWidget):
-        if widget.isVisible() and not isinstance(widget, _DRAWN) and not widget.visibleRegion().isEmpty():
-            yield from _cut(widget)
+    shown = [w for w in window.findChildren(QWidget) if w.isVisible() and not isinstance(w, _DRAWN)]
+    return [text for widget in shown if not widget.visibleRegion().isEmpty() for text in _cut(widget)]
 
 
 def _cut(widget: QWidget) -> Iterator[str]:
