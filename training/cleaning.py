@@ -83,7 +83,7 @@ class Chunks:
     @property
     def files(self) -> list[Path]:
         """Return the chunks to learn from that are there by now."""
-        return [path for n, path in enumerate(sorted(self.folder.glob("?????.npz"))) if n % _TESTED]
+        return [path for path in _chunks(self.folder) if not _only_reported(path)]
 
     def exchange(self) -> None:
         """Take a third of the chunks anew."""
@@ -97,6 +97,14 @@ class Chunks:
         """Return squares of some samples, turned by chance."""
         chosen = self.rng.integers(0, len(self.samples), _BATCH)
         return stack([square(self.samples[n], self.rng) for n in chosen])
+
+
+def _chunks(folder: Path) -> list[Path]:
+    return sorted(folder.glob("?????.npz"))
+
+
+def _only_reported(chunk: Path) -> bool:
+    return int(chunk.stem) % _TESTED == 0  # by its number: more chunks may come
 
 
 def samples_of(path: Path) -> list[tuple[np.ndarray, ...]]:
@@ -143,7 +151,7 @@ def gains(network: nn.Module, folder: Path) -> np.ndarray:
     """Return by how many dB the correction lowers the error of each sample that is only reported."""
     found = []
     with torch.no_grad():
-        for path in sorted(folder.glob("?????.npz"))[::_TESTED]:
+        for path in filter(_only_reported, _chunks(folder)):
             for *planes, facts in samples_of(path):
                 whole = (*(plane.astype(np.float32) for plane in planes), facts.astype(np.float32))
                 inputs, facts, cleaned, sigma, truth = stack([whole])
