@@ -6,11 +6,13 @@ import os
 import shutil
 import subprocess
 import sys
+from pathlib import Path
 
 import numpy as np
 import pytest
 from PyQt6.QtGui import QImage
 from tests.conftest import psnr
+from tests.ui.assistive import LAUNCHERS
 
 from dustpan.core.picture.working import to_working
 from dustpan.files import read_picture
@@ -30,3 +32,16 @@ def test_the_demo_does_the_main_job_without_a_display(tmp_path):
     assert psnr(cleaned, truth) > psnr(to_working(noisy_picture("bench").pixels), truth) + 6
     screenshot = QImage(str(tmp_path / "demo-out" / "window.png"))
     assert (screenshot.width(), screenshot.height()) == (1280, 800)
+
+
+_BUS = shutil.which("xvfb-run") and shutil.which("dbus-run-session") and any(Path(p).exists() for p in LAUNCHERS)
+
+
+@pytest.mark.skipif(not _BUS, reason="needs xvfb, dbus and at-spi2-core")
+def test_assistive_tools_read_every_stop_and_drive_the_window(tmp_path):
+    tmp_path.chmod(0o700)
+    asked = {"XDG_RUNTIME_DIR": str(tmp_path), "QT_LINUX_ACCESSIBILITY_ALWAYS_ON": "1", "QT_QPA_PLATFORM": "xcb"}
+    screen = ["xvfb-run", "-a", "-s", "-screen 0 1400x900x24"]
+    call = [*screen, "dbus-run-session", "--", sys.executable, "-m", "tests.ui.assistive"]
+    done = subprocess.run(call, env=os.environ | asked, capture_output=True, text=True, timeout=120, check=False)
+    assert done.returncode == 0, done.stdout + done.stderr

@@ -8,7 +8,7 @@ from functools import partial
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSizeF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeySequence, QPainter, QPen, QShortcut
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from dustpan.core.judge.at_output import AtOutput, make_output
 from dustpan.core.render.finishing import NO_FINISH, Finish
@@ -27,7 +27,7 @@ _RING = 9  # px, radius of a mark
 _STOPS = (1.0, 2.0, 3.0, 4.0, 8.0)  # screen pixels for each of the image's
 
 
-class PixelView(QWidget):
+class PixelView(QFrame):
     """Show an image pixel for pixel, enlarged or whole; a drag moves it.
 
     Signals

@@ -69,7 +69,7 @@ class Room(QObject):
         kept = memory.get("folded", [])
         self.folded = {name for name in kept if name in self.panels}
         for panel in panels:
-            panel.edge.clicked.connect(lambda name=panel.name: self.fold(name, name not in self.folded))
+            panel.edge.clicked.connect(lambda _=False, name=panel.name: self.fold(name, name not in self.folded))
             panel.edge.moved.connect(lambda by, name=panel.name: self._drag(name, by))
             panel.action.toggled.connect(lambda on, name=panel.name: self.fold(name, not on))
         alone.toggled.connect(self.show_alone)

@@ -7,7 +7,7 @@ from typing import Any
 
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, QSize, QSizeF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QFrame, QWidget
 
 from dustpan.ui.picture.areas import Areas
 from dustpan.ui.picture.compare import Compare
@@ -31,7 +31,7 @@ _CLICK = 4  # px that a press moves before it is a drag
 _TURN = 1000  # ms between the two sides of Alternate
 
 
-class Canvas(QWidget):
+class Canvas(QFrame):
     """Show the tiles; holds only how the picture is looked at.
 
     `zoom` counts pixels of the screen, of which a dense one has more than the widget: at 1, one pixel of the picture

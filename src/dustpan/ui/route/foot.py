@@ -77,7 +77,9 @@ class Foot(QWidget):
 def labelled_row(label: str, widget: QWidget) -> QHBoxLayout:
     """Return a row with a label at the left and a widget at the right."""
     row = QHBoxLayout()
-    row.addWidget(QLabel(label))
+    words = QLabel(label)
+    words.setBuddy(widget)  # what a list of choices is called: assistive tools read its choice as its name
+    row.addWidget(words)
     row.addStretch()
     widget.setMinimumWidth(150)
     widget.setAccessibleName(label)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QAbstractButton, QSizePolicy
 
 from dustpan.ui.widgets import theme
 
@@ -13,8 +13,8 @@ _STILL = 3  # px that a click may move
 _STEP = 12  # px, by the arrow keys
 
 
-class Edge(QWidget):
-    """A thin rim with a short bar in its middle.
+class Edge(QAbstractButton):
+    """A thin rim with a short bar in its middle; a button to the desktop's assistive tools.
 
     Parameters
     ----------
@@ -27,7 +27,6 @@ class Edge(QWidget):
     moved(px) : dragged toward the picture (above 0) or away from it.
     """
 
-    clicked = pyqtSignal()
     moved = pyqtSignal(int)
 
     def __init__(self, side: str, name: str, tip: str):
@@ -37,6 +36,7 @@ class Edge(QWidget):
         self._from: float | None = None
         self._way = 0.0
         (self.setFixedWidth if self._upright else self.setFixedHeight)(_THICK)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred)  # as long as the panel
         self.setCursor(Qt.CursorShape.SplitHCursor if self._upright else Qt.CursorShape.SplitVCursor)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setToolTip(tip)
