@@ -25,6 +25,8 @@ _ELSE_SPECTRUM = 0.2  # the same of the spectrum
 _UNEVEN = 0.25  # logarithm of power, by which fine bands differ from the model's spectrum
 _TEXTURED = 0.35  # logarithm of power, by which the coarse band exceeds the fine ones
 _COARSE = 1  # index of the coarse band in `BANDS`; the finer ones are those in which noise is told
+_NOTHING = 0.3  # levels of noise, under which two figures are alike
+_LEAST_DOUBT = 0.1
 _FAINT = (0.8 / DISPLAY) ** 2  # power added to both sides, under which nothing is told apart
 _COUNTS = FINE_BANDS.sum(axis=(1, 2)).astype(float)
 _PARTS = _COUNTS / _COUNTS.sum()  # of the fine bands
@@ -75,7 +77,16 @@ def hold_to(model: NoiseModel, level: LevelStatistics) -> NoiseModel:
     if not len(direct.bins):
         return model
     weight = _weights(model, direct)
-    return _with_course(_with_spectrum(model, level, direct, weight), direct, weight)
+    held = _with_course(_with_spectrum(model, level, direct, weight), direct, weight)
+    return replace(held, doubt=_doubt_of(held, model))
+
+
+def _doubt_of(held: NoiseModel, before: NoiseModel) -> tuple[float, float]:
+    """Return the doubt, in which it counts by how much the two ways to tell the noise differ."""
+    means = ((held.luminance, before.luminance), (held.colour, before.colour))
+    moved = [abs(np.log((after + _NOTHING) / (first + _NOTHING))) for after, first in means]
+    luminance, colour = (float(np.hypot(doubt, move / 2)) for doubt, move in zip(before.doubt, moved, strict=True))
+    return max(luminance, _LEAST_DOUBT), max(colour, _LEAST_DOUBT)
 
 
 def _off(model: NoiseModel, direct: Direct) -> np.ndarray:
