@@ -24,7 +24,7 @@ def rendered(source: Source, name: str) -> np.ndarray:
 
 
 def test_they_are_eleven_plain_routes_that_can_be_saved_again():
-    assert len(ready_made()) == 11
+    assert len(ready_made()) == 14
     for name, remedy in ready_made().items():
         assert remedy.name == name and remedy.note and len(remedy.route) > 0
         assert read_remedy(write_remedy(remedy), where=name).route == remedy.route

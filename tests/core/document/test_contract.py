@@ -64,6 +64,18 @@ FIXED = {
         "saturation": (*_SIGNED, 0),
         "stretch": (*_SHARE, 0),
     },
+    ("Tone", "haze"): {
+        "strength": (*_SHARE, 0.5),
+        "far_only": (*_SHARE, 0),
+        "sky_guard": (*_SHARE, 0.6),
+        "even_out": (*_SHARE, 0.5),
+    },
+    ("Quiet", "smooth"): {
+        "method": (("median", "gaussian", "edge_keeping"), "median"),
+        "radius": (0.5, 64, 4),
+        "threshold": (0, 100, 0),
+    },
+    ("Quiet", "black_balance"): {"strength": (*_SHARE, 0.5), "reach": (0, 50, 12)},
     ("Quiet", "noise"): {
         "auto": True,
         "luminance": (0, 100, 60),

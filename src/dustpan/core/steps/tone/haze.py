@@ -1,0 +1,149 @@
+"""Haze: stray light that lies over what is far away, told from the picture and taken."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import ClassVar
+
+import numpy as np
+
+from dustpan.core.document.params import Params, param
+from dustpan.core.filters.haze import CALM_REACH, Veil, calmed, clear, find_veil, gain_against, taken
+from dustpan.core.filters.planes import sample_plane, shrink_to
+from dustpan.core.noise.carry import carry_field, carry_noise
+from dustpan.core.noise.fields import LiftedField, MixedField, NoiseField
+from dustpan.core.picture.region import extent_of
+from dustpan.core.steps.finding import percent
+from dustpan.core.steps.step_kind import Context, Inside, StepKind
+
+_WHOLE = (0.0, 0.0, 1.0, 1.0)
+_SIDE = 400  # px of the picture by which the gain and the noise behind are told
+_LIFTS = 4  # veils for which the noise is carried
+_FARTHEST = 3.0  # optical depth that its inner picture shows as white
+
+
+@dataclass(frozen=True)
+class HazeParams(Params):
+    """Settings of the haze step."""
+
+    strength: float = param("Strength", 0.5, "How much of the veil is taken.", low=0.0, high=1.0, step=0.02)
+    far_only: float = param(
+        "Far only", 0.0, "Higher spares what is near, under a thin veil.", low=0.0, high=1.0, step=0.05
+    )
+    sky_guard: float = param(
+        "Sky guard", 0.6, "Higher leaves smooth bright sky as it is.", low=0.0, high=1.0, step=0.05
+    )
+    even_out: float = param(
+        "Even out",
+        0.5,
+        "Gives back the brightness that goes with the veil: 1 all of it, 0 none.",
+        low=0.0,
+        high=1.0,
+        step=0.05,
+    )
+
+
+@dataclass(frozen=True, eq=False)
+class Cleared:
+    """What is known of a picture's haze.
+
+    Attributes
+    ----------
+    veil : see `Veil`.
+    gain : of the light that is left.
+    plane : (h, w) how much veil is taken at each place.
+    sky : (h, w) how far each place is sky.
+    """
+
+    veil: Veil
+    gain: float
+    plane: np.ndarray
+    sky: np.ndarray
+
+
+class Haze(StepKind):
+    """Take the veil of stray light, more where there is more of it."""
+
+    kind = "haze"
+    stage = "Tone"
+    order = 30
+    label = "Haze"
+    help = "Takes the veil of haze, most where it lies thickest; noise that rises there is told to the steps behind."
+    params_type = HazeParams
+    judged_by = "strength"
+    inside: ClassVar = {
+        "veil": Inside("Veil that is taken", "strength"),
+        "distance": Inside("How far away things are taken to be", "far_only"),
+    }
+
+    def support(self, params, analysis):
+        """Return the reach of the smoothing that keeps noise out of the veil."""
+        return CALM_REACH
+
+    def analyse(self, params, survey):
+        """Return the veil over the picture and the gain against what it takes of the light, or None without light."""
+        veil = find_veil(survey.overview)
+        if veil is None:
+            return None
+        small = shrink_to(np.ascontiguousarray(survey.overview, np.float32), _SIDE)
+        plane, sky = veil.at(small, _WHOLE)
+        plane = _taken(plane, params)
+        gain = gain_against(small, clear(small, plane, veil.air, 1.0)) ** params.even_out
+        return Cleared(veil, gain, plane, sky)
+
+    def found_nothing(self, params, analysis):
+        """Return whether there is no light that could be a veil."""
+        return analysis is None
+
+    def apply(self, tile, region, params, analysis, context: Context):
+        """Return the tile without its veil; looks 4 px around."""
+        veil, sky = analysis.veil.at(calmed(tile), extent_of(region, context.size))
+        cleared = clear(tile, _taken(veil, params), analysis.veil.air, analysis.gain)
+        return tile + (1 - np.float32(params.sky_guard) * sky)[..., None] * (cleared - tile)
+
+    def show_inside(self, name, tile, region, params, analysis, context):
+        """Return the veil, or the distance by its optical depth: black is near."""
+        if analysis is None:
+            return np.zeros_like(tile)
+        veil, _ = analysis.veil.at(calmed(tile), extent_of(region, context.size))
+        shown = _taken(veil, params) if name == "veil" else -np.log1p(-veil) / _FARTHEST
+        return np.repeat(np.clip(shown, 0, 1)[..., None], 3, axis=2).astype(np.float32)
+
+    def idle(self, params):
+        """Return whether nothing is taken."""
+        return params.strength <= 0
+
+    def tell(self, params, analysis, found=None):
+        """Return how much of the light is taken for veil, in the mean."""
+        return "no veil" if analysis is None else f"{percent(float(analysis.plane.mean()))} of the light taken"
+
+    def carry(self, params, analysis, noise, lay=None) -> NoiseField:
+        """Carry noise for several veils: what is cleared most is noisiest."""
+        if analysis is None:
+            return noise
+        veils = np.linspace(float(analysis.plane.min()), float(analysis.plane.max()) + 1e-3, _LIFTS, dtype=np.float32)
+
+        def behind(veil: float) -> NoiseField:
+            def run(field: np.ndarray) -> np.ndarray:
+                cleared = clear(field, veil, analysis.veil.air, analysis.gain)
+                return cleared if lay is None else lay(field, cleared)
+
+            return carry_field(noise, lambda model: carry_noise(model, run))
+
+        fields = tuple(behind(float(veil)) for veil in veils)
+        cleared = LiftedField(veils, fields, lambda extent, shape: sample_plane(analysis.plane, extent, shape))
+        share = (1 - params.sky_guard * analysis.sky).astype(np.float32)
+        return MixedField(noise, cleared, lambda extent, shape: sample_plane(share, extent, shape))
+
+    def ease(self, params, harm, noise):
+        """Take less of the veil, and in the end none."""
+        if harm not in ("clipping_black", "dull_highlights", "cast", "noise_louder"):
+            return None
+        return params if params.strength < 0.1 else replace(params, strength=0.7 * params.strength)
+
+
+def _taken(veil: np.ndarray, params: HazeParams) -> np.ndarray:
+    return taken(veil, strength=params.strength, far_only=params.far_only)
+
+
+KIND = Haze()
