@@ -164,3 +164,18 @@ def anchor(span, *, thick=0.16):
     boss = Point(0, 0.04 * span).buffer(0.17 * span, 64)
     whole = unary_union([arms, *pallets, fork, boss]).buffer(0.02 * span).buffer(-0.02 * span)
     return whole.difference(Point(0, 0.04 * span).buffer(0.05 * span, 32))
+
+
+def tube(path, radius, *, around=10):
+    """A round tube along a path of points; `radius` is a number or one for each point."""
+    path = np.asarray(path, float)
+    along = np.gradient(path, axis=0)
+    along /= np.linalg.norm(along, axis=1, keepdims=True)
+    first = np.cross(along, [0.0, 1.0, 0.0])
+    first /= np.linalg.norm(first, axis=1, keepdims=True)
+    second = np.cross(along, first)
+    angle = np.linspace(0, 2 * np.pi, around, endpoint=False)
+    wide = np.broadcast_to(np.asarray(radius, float), len(path))[:, None, None]
+    ring = np.cos(angle)[None, :, None] * first[:, None] + np.sin(angle)[None, :, None] * second[:, None]
+    vertices = (path[:, None] + wide * ring).reshape(-1, 3).astype(np.float32)
+    return vertices, _grid_faces(len(path), around, wrap=True)

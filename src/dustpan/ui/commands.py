@@ -12,6 +12,7 @@ from dustpan.ui.picture.canvas import Canvas
 from dustpan.ui.session.session import Session
 from dustpan.ui.widgets.messages import Message
 from dustpan.ui.widgets.sliders import Groove
+from dustpan.ui.widgets.tone_ends import ToneEnds
 from dustpan.ui.widgets.tone_plot import TonePlot
 
 
@@ -98,6 +99,8 @@ class Commands:
             groove.let_go()
         for plot in self.window.findChildren(TonePlot):
             plot.let_go()
+        for ends in self.window.findChildren(ToneEnds):
+            ends.let_go()
         for hand in (self.canvas.ellipse, self.canvas.gradient, self.canvas.brush):
             hand.let_go()
 

@@ -345,6 +345,7 @@ class Window(QMainWindow):
         self.watch.told.connect(lambda text: self.message.tell(text, True))
         self.tiles.state.connect(self._show_state)
         self.compare.changed.connect(self._compare_anew)
+        self.compare.changed.connect(lambda: self.controls.show_channel(self.compare.now.appearance.see))
         self.controls.peeked.connect(self.compare.peek)
         self.controls.picked.connect(self.picking.colour)
         self.controls.marking.connect(self.picking.area)

@@ -124,6 +124,7 @@ class StepKind(StepDescription):
     ----------
     max_support : px that `support` asks for at most.
     inside : its inner pictures by name.
+    ends : its parameters for black, midtone and white, which a histogram sets; empty where there are none.
     marks : whether it finds single pixels, which `mark` shows.
     keeps_noise : whether the noise behind it is the noise before it: what it changes is no part of that.
     judged_by : the parameter of which too much does harm; empty where none is.
@@ -132,6 +133,7 @@ class StepKind(StepDescription):
 
     max_support: ClassVar[int] = MAX_SUPPORT
     inside: ClassVar[dict[str, Inside]] = {}
+    ends: ClassVar[tuple[str, ...]] = ()
     marks: ClassVar[bool] = False
     keeps_noise: ClassVar[bool] = False
     judged_by: ClassVar[str] = ""

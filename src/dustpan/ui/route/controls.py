@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 from dustpan.core.document.copying import write_value
 from dustpan.core.document.params import Params
 from dustpan.core.document.route import Step
+from dustpan.core.judge.histogram import Histogram
 from dustpan.core.judge.safe import SafeStrength
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.render.plan import Prepared
@@ -32,6 +33,7 @@ from dustpan.core.steps.finding import Finding
 from dustpan.core.steps.step_kind import StepKind
 from dustpan.ui.route.fields import AreasField, Change, Field, OverToneField, Settings, SliderField, make_field
 from dustpan.ui.route.foot import Foot, labelled_row
+from dustpan.ui.route.histograms import Histograms
 from dustpan.ui.session.session import Session
 from dustpan.ui.where.panel import WherePanel
 from dustpan.ui.where.parts import Parts
@@ -40,6 +42,7 @@ from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.discard import discard
 from dustpan.ui.widgets.icons import keyhole
 from dustpan.ui.widgets.sliders import NumberSlider
+from dustpan.ui.widgets.tone_ends import NAMES, Ends, ToneEnds
 
 
 class Controls(QWidget):
@@ -61,6 +64,10 @@ class Controls(QWidget):
         self._built_for: tuple | None = None
         self.fields: dict[str, Any] = {}
         self._settings: list[Field] = []
+        self.ends: ToneEnds | None = None
+        self._seen = "all"
+        self.histograms = Histograms(session, self)
+        self.histograms.made.connect(self._take_counts)
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(292)
         self.title = QLabel()
@@ -122,7 +129,7 @@ class Controls(QWidget):
         if (old := self._scroll.widget()) is not None:
             discard(old)
             self._scroll.takeWidget()  # else it would be deleted at once
-        self.fields, self._settings = {}, []
+        self.fields, self._settings, self.ends = {}, [], None
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 2, 8, 4)
@@ -135,11 +142,34 @@ class Controls(QWidget):
         else:
             kind = kind_of(step.kind)
             self._help.setText(kind.help)
+            self._build_ends(column, kind, partial(self._set_in, step.id))
             self._build_params(column, kind.params_type, partial(self._set_in, step.id))
             self._add_keyholes(kind)
             self._add_pickers(kind)
         column.addStretch()
         self._scroll.setWidget(body)
+
+    def _build_ends(self, column: QVBoxLayout, kind: StepKind, change: Change) -> None:
+        """Put the histogram first, where the kind has ends of tone to be set on it."""
+        if not kind.ends:
+            return
+        self.ends = ends = ToneEnds()
+        key_of = dict(zip(NAMES, kind.ends, strict=True))
+        ends.changing.connect(lambda name, value: change(key_of[name], value, dragging=True))
+        ends.changed.connect(lambda name, value: change(key_of[name], value))
+        ends.nudged.connect(lambda name, value: change(key_of[name], value, nudge=True))
+        ends.show_channel(self._seen)
+        column.addWidget(ends)
+
+    def show_channel(self, see: str) -> None:
+        """Show the histogram of what the picture is looked at in."""
+        self._seen = see
+        if self.ends is not None:
+            self.ends.show_channel(see)
+
+    def _take_counts(self, before: Histogram, after: Histogram) -> None:
+        if self.ends is not None:
+            self.ends.show_counts(before, after)
 
     def _build_params(self, column: QVBoxLayout, params_type: type[Params], change: Change) -> None:
         shared: QHBoxLayout | None = None  # the row of narrow controls
@@ -220,6 +250,8 @@ class Controls(QWidget):
         settings = Settings(params, proposed, prepared, *self._noise_told())
         for field in self._settings:
             field.show(settings)
+        if self.ends is not None:
+            self.ends.show_ends(Ends(*(getattr(params, key) for key in kind_of(step.kind).ends)))
         self.foot.show_step(step)
 
     def _noise_told(self) -> tuple[NoiseModel | None, NoiseModel | None]:

@@ -86,6 +86,7 @@ class Exposure(StepKind):
     label = "Exposure"
     help = "Sets the light: stops, dark and bright areas apart, end points, contrast and colour strength."
     params_type = ExposureParams
+    ends: ClassVar = ("black", "midtone", "white")
     inside: ClassVar = {"lift": Inside("Lift of dark and bright areas", "shadows")}
 
     def analyse(self, params, survey):
