@@ -19,6 +19,12 @@ from dustpan.core.errors import Cancelled, DustpanError
 OpenWindow = Callable[..., int]
 
 
+def _combine() -> click.Command:
+    from dustpan.cli.combine import combine
+
+    return combine
+
+
 def _demo() -> click.Command:
     from dustpan.cli.demo import demo
 
@@ -56,6 +62,7 @@ def _steps() -> click.Command:
 
 
 _LOADED_WHEN_CALLED = {
+    "combine": _combine,
     "demo": _demo,
     "learn": _learn,
     "measure": _measure,

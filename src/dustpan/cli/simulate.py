@@ -14,14 +14,18 @@ from dustpan.core.picture.source import Metadata, Source
 from dustpan.core.render.engine import Engine
 from dustpan.files.atomic import save_whole
 from dustpan.files.save import FORMATS, format_for, save_picture, save_raw
+from dustpan.simulate.roof_stars import FRAMES, Night
+from dustpan.simulate.roof_stars import SIZE as NIGHT_SIZE
 from dustpan.simulate.samples import compressed_bytes, defect_map, sample_picture, truth_picture
 from dustpan.simulate.scenes import SCENES, noisy_picture, raw_picture
 
+_SERIES = "roof-stars"
+_CALIBRATION = 8  # frames of each kind
 _RENDERED = "{} is a rendered picture: its noise is that of its samples, camera options and seed change nothing."
 
 
 @click.command()
-@click.argument("scene", type=click.Choice(list(SCENES)))
+@click.argument("scene", type=click.Choice([*SCENES, _SERIES]))
 @click.option("--out", required=True, type=click.Path(path_type=Path), help="A file, or a folder that is there.")
 @click.option("--iso", type=click.IntRange(100, 102400), help="Instead of the scene's own.")
 @click.option("--seed", default=1, show_default=True, type=click.IntRange(0), help="The same seed, the same noise.")
@@ -45,6 +49,9 @@ def simulate(scene, out, seed, size, six, truth, defects, overwrite, **given):
     how = {name: value for name, value in given.items() if value is not None}
     if truth and defects:
         raise click.UsageError("--truth and --defects are two pictures; ask for one.")
+    if scene == _SERIES:
+        _write_series(out, Night(size or NIGHT_SIZE, seed), truth=truth, overwrite=overwrite)
+        return
     if SCENES[scene].suffix == ".exr" and (how or seed != 1):
         say(_RENDERED.format(scene))
         how = {}
@@ -68,6 +75,19 @@ def simulate(scene, out, seed, size, six, truth, defects, overwrite, **given):
         say(f"{out}: a compressed picture")
     else:
         _export(out, _photograph(scene, out, seed=seed, size=size, **how), overwrite)
+
+
+def _write_series(folder: Path, night: Night, *, truth: bool, overwrite: bool) -> None:
+    """Write the frames of a night, its darks and its flats as FITS, or the sky of the first frame without noise."""
+    folder.mkdir(parents=True, exist_ok=True)
+    made = {"night": (night.frame, FRAMES), "dark": (night.dark, _CALIBRATION), "flat": (night.flat, _CALIBRATION)}
+    if truth:
+        made = {"night-clean": (lambda number: night.sky(number, trails=False), 1)}
+    for name, (draw, count) in made.items():
+        for number in range(count):
+            target = folder / f"{name}-{number + 1:02d}.fits"
+            save_picture(target, draw(number), Metadata(), FORMATS["fits"], overwrite=overwrite)
+    say(f"{folder}: {sum(count for _, count in made.values())} frames of {night.size[0]} x {night.size[1]} px")
 
 
 def _name(scene: str, how: dict, *, truth: bool, defects: bool) -> str:

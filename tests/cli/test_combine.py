@@ -1,0 +1,97 @@
+"""`dustpan combine` as it is called: a night's series, a burst of raw files, frames that can't be used."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+from click.testing import CliRunner
+
+from dustpan.cli.combine import combine
+from dustpan.cli.simulate import simulate
+from dustpan.core.frames.stars import find_stars
+from dustpan.files import read_picture
+from dustpan.files.save import save_raw
+from dustpan.simulate.roof_stars import SATELLITE, Night
+from dustpan.simulate.scenes import clean_picture, raw_picture
+
+SIZE = (420, 280)
+
+
+@pytest.fixture(scope="module")
+def night(tmp_path_factory) -> Path:
+    folder = tmp_path_factory.mktemp("night")
+    done = CliRunner().invoke(simulate, ["roof-stars", "--out", str(folder), "--size", "{}x{}".format(*SIZE)])
+    assert done.exit_code == 0, done.output
+    return folder
+
+
+def called(*arguments) -> tuple[int, dict]:
+    done = CliRunner().invoke(combine, [*map(str, arguments), "--json"])
+    assert done.exception is None or isinstance(done.exception, SystemExit), done.output
+    return done.exit_code, json.loads(done.stdout) if done.stdout else {}
+
+
+def calibrated(folder: Path) -> list[str]:
+    return [
+        word for kind in ("dark", "flat") for path in sorted(folder.glob(f"{kind}-*")) for word in (f"--{kind}", path)
+    ]
+
+
+def test_a_night_becomes_one_clean_sky(night, tmp_path):
+    frames = sorted(night.glob("night-*"))[:14]
+    status, told = called(
+        *frames, *calibrated(night), "--out", tmp_path / "sky.fits", "--save-aligned", tmp_path / "laid"
+    )
+    assert status == 0 and len(told["used"]) == 14 and told["width"] == SIZE[0]
+    truth, result = Night(SIZE).sky(0, trails=False), read_picture(tmp_path / "sky.fits").pixels
+    inner = np.s_[20:110, 20:-60]  # above the roofs, where all frames reach
+    result = result * np.median(truth[inner]) / np.median(result[inner])
+    off, around = np.abs(result - truth)[inner], cv2.dilate(truth, np.ones((5, 5)))[inner]
+    assert (off > 0.003 + 0.15 * around).mean() < 1e-4  # no trail, no cosmic ray, no hot pixel
+    left_out = [frame["rejected"] for frame in told["used"]]
+    assert left_out[SATELLITE] > left_out[SATELLITE - 1] + 0.01
+    assert told["noise"]["gain"] > 2.8
+    width = [float(np.median(find_stars(p[inner].mean(axis=2)).width)) for p in (truth, result)]
+    assert abs(width[1] / width[0] - 1) < 0.06
+    laid = read_picture(tmp_path / "laid" / "night-05-aligned.tif")
+    assert laid.linear and laid.pixels.shape == truth.shape
+
+
+def test_frames_that_cannot_be_used_are_named_and_skipped_or_end_it(night, tmp_path):
+    frames = sorted(night.glob("night-*"))[:4]
+    broken, other = tmp_path / "broken.fits", tmp_path / "other.fits"
+    broken.write_bytes(frames[0].read_bytes()[:9000])
+    other.write_bytes((night / "flat-01.fits").read_bytes())
+    arguments = [*frames, broken, tmp_path / "missing.fits", "--out"]
+    status, told = called(*arguments, tmp_path / "a.tif")
+    assert status == 1 and [Path(f["source"]).name for f in told["failed"]] == ["broken.fits", "missing.fits"]
+    assert len(told["used"]) == 4 and (tmp_path / "a.tif").exists()
+    status, told = called(*arguments, tmp_path / "b.tif", "--bad", "stop")
+    assert status == 1 and "broken.fits" in told["error"] and not (tmp_path / "b.tif").exists()
+    status, told = called(*frames, "--dark", tmp_path / "no.fits", "--out", tmp_path / "c.tif")
+    assert status == 1 and "no.fits" in told["error"] and not (tmp_path / "c.tif").exists()
+    status, told = called(*frames, "--out", frames[0], "--overwrite")
+    assert status == 1 and "source" in told["error"]
+    assert CliRunner().invoke(combine, [str(frames[0]), "--out", "x.dng"]).exit_code == 2
+    assert CliRunner().invoke(combine, [str(frames[0]), "--out", "x.png", "--format", "tiff16"]).exit_code == 2
+
+
+def test_raw_files_are_developed_and_less_memory_gives_the_same(tmp_path):
+    for seed in range(4):
+        save_raw(tmp_path / f"{seed}.dng", raw_picture("bench", seed=seed, iso=6400, size=(240, 160)))
+    frames = sorted(tmp_path.glob("*.dng"))
+    outs = [tmp_path / name for name in ("one.tif", "two.tif")]
+    for out, memory in zip(outs, (1000, 50), strict=True):
+        status, _ = called(*frames, "--align", "none", "--method", "average", "--out", out, "--memory", memory)
+        assert status == 0
+    assert outs[0].read_bytes() == outs[1].read_bytes()
+    assert called(frames[0], "--out", tmp_path / "alone.tif")[0] == 0
+    alone, four = (read_picture(path).pixels / np.float32(65535) for path in (tmp_path / "alone.tif", outs[0]))
+    truth = clean_picture("bench", size=(240, 160), dtype=np.float32).pixels
+    fits = [np.polyfit(side.ravel(), truth.ravel(), 3) for side in (alone, four)]  # the camera has a curve of its own
+    wrong = [np.std(np.polyval(fit, side) - truth) for fit, side in zip(fits, (alone, four), strict=True)]
+    assert wrong[1] < 0.75 * wrong[0]
