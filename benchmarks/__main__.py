@@ -1,8 +1,8 @@
 """Print the benchmarks' tables: `python -m benchmarks [name …]`; all of them by default.
 
 Names: measuring, blind, assumed, cleaning, mending, false_finds, scenes, crisp, route, proposals, readings, formats,
-hostile, sizes, mosaic, where, window, opening. And `sweep`, which takes half an hour: see `benchmarks.sweep` for its
-options.
+frames, hostile, sizes, mosaic, where, window, opening. And `sweep`, which takes half an hour: see `benchmarks.sweep`
+for its options.
 """
 
 from __future__ import annotations
@@ -21,6 +21,7 @@ from benchmarks import (
     crisp,
     false_finds,
     formats,
+    frames,
     hostile,
     measuring,
     mending,
@@ -49,6 +50,7 @@ TABLES = {
     "proposals": proposals.run,
     "readings": readings.run,
     "formats": formats.run,
+    "frames": frames.run,
     "hostile": hostile.run,
     "sizes": sizes.run,
     "mosaic": mosaic.run,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import shutil
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -13,6 +13,8 @@ import numpy as np
 
 from dustpan.batch.frame_files import Frame, read_calibration, read_frame
 from dustpan.core.errors import PictureError, SaveError
+from dustpan.core.filters.planes import shrink_to
+from dustpan.core.frames.calibration import Calibration
 from dustpan.core.frames.combining import HALO, Combined, Method, combine
 from dustpan.core.frames.normalising import Level, level_of, sky_of
 from dustpan.core.frames.placing import place
@@ -20,6 +22,7 @@ from dustpan.core.frames.quality import Quality
 from dustpan.core.frames.registration import Look, register, unmoved
 from dustpan.core.frames.stars import noise_of
 from dustpan.core.picture.curve import encode_curve
+from dustpan.core.picture.region import Region
 from dustpan.core.picture.source import Source
 from dustpan.core.picture.working import from_working
 from dustpan.core.work.cancel import Token
@@ -29,6 +32,8 @@ from dustpan.files.save import Format, format_for, save_picture
 _ROOM = 256 << 20  # bytes of disk that are left free
 _PARTS = 4  # times the stack of a band that its combination takes
 _AT_ONCE = 2  # frames read side by side
+_PREVIEW = 900  # px, longer side of a frame in small
+_LIFT = 12.0  # of its darks
 
 #: Called with the part that is done, 0 to 1, and what is being done.
 Progress = Callable[[float, str], None]
@@ -66,12 +71,21 @@ class Series:
 
 @dataclass(frozen=True, eq=False)
 class Placed:
-    """A frame in the scratch folder, as it lies over the reference."""
+    """A frame in the scratch folder, as it lies over the reference.
+
+    Attributes
+    ----------
+    path, file : of the frame, and of its light in the scratch folder.
+    quality, level : see there.
+    loose, preview : the frame in small as it came, and as it is placed; h x w x 3 uint8.
+    """
 
     path: Path
     file: Path
     quality: Quality
     level: Level
+    loose: np.ndarray
+    preview: np.ndarray
 
 
 @dataclass(frozen=True, eq=False)
@@ -102,26 +116,50 @@ def combine_series(
     series: Series, *, token: Token | None = None, progress: Progress = lambda done, what: None
 ) -> Result:
     """Return a series combined; raises DustpanError that names the file, and Cancelled."""
-    token = token or Token()
-    with tempfile.TemporaryDirectory(prefix="dustpan-frames-") as name:
-        placing = _Placing(series, Path(name), token)
-        placing.run(lambda done, what: progress(0.7 * done, what))
-        return placing.combined(lambda done: progress(0.7 + 0.3 * done, "combining"))
+    with Stack(series, token) as stack:
+        stack.place_all(lambda done, what: progress(0.7 * done, what))
+        return stack.combined(progress=lambda done: progress(0.7 + 0.3 * done, "combining"))
 
 
-class _Placing:
-    """Place frames one after another in a scratch folder; the first one that can be read is the reference."""
+class Stack:
+    """The frames of a series as they lie over one another, in a scratch folder that goes when it is closed.
 
-    def __init__(self, series: Series, folder: Path, token: Token):
-        self.series, self.folder, self.token = series, folder, token
-        self.calibration = read_calibration(series.bias, series.dark, series.flat)
+    Attributes
+    ----------
+    used : frames that are placed; the first is the reference.
+    failed : (file, reason) of those that can't be used.
+    """
+
+    def __init__(self, series: Series, token: Token | None = None):
+        self.series, self.token = series, token or Token()
         self.used: list[Placed] = []
         self.failed: list[tuple[Path, str]] = []
         self.reference: tuple[Source, Look, np.ndarray] | None = None
+        self._folder = tempfile.TemporaryDirectory(prefix="dustpan-frames-")
+        self._calibration = Calibration()
 
-    def run(self, progress: Progress) -> None:
-        """Read, calibrate, register and place all frames."""
-        frames = list(self.series.frames)
+    def __enter__(self) -> Stack:
+        return self
+
+    def __exit__(self, *fault) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Drop the placed frames."""
+        self._folder.cleanup()
+
+    @property
+    def shape(self) -> tuple[int, int, int]:
+        """Height, width and channels of the reference."""
+        assert self.reference is not None
+        height, width = self.reference[1].tone.shape
+        return height, width, len(self.reference[2])
+
+    def place_all(self, progress: Progress = lambda done, what: None) -> None:
+        """Read, calibrate, register and place all frames; the first that can be read is the reference."""
+        series = self.series
+        self._calibration = read_calibration(series.bias, series.dark, series.flat)
+        frames = list(series.frames)
         with ThreadPoolExecutor(_AT_ONCE) as pool:
             waiting = [(path, pool.submit(self._read, path)) for path in frames[:_AT_ONCE]]
             for number in range(len(frames)):
@@ -133,7 +171,7 @@ class _Placing:
                 try:
                     self._place(path, *future.result())
                 except (PictureError, MemoryError) as fault:
-                    if self.series.stop_at_bad:
+                    if series.stop_at_bad:
                         raise
                     self.failed.append((path, str(fault)))
         if not self.used:
@@ -141,44 +179,43 @@ class _Placing:
 
     def _read(self, path: Path) -> tuple[Frame, Look]:
         self.token.check()
-        frame = read_frame(path, self.calibration)
+        frame = read_frame(path, self._calibration)
         return frame, Look.of(frame.light)
 
     def _place(self, path: Path, frame: Frame, look: Look) -> None:
         self.token.check()
-        if self.reference is None:
-            self._make_room(frame.light)
-            self.reference = frame.source, look, sky_of(frame.light)
-            matrix = unmoved()
-        else:
-            if frame.light.shape != self._shape:
-                height, width = frame.light.shape[:2]
-                raise PictureError(
-                    f"{path}: {width} x {height} px, the reference has {self._shape[1]} x {self._shape[0]}."
-                )
-            try:
-                matrix = register(self.reference[1], look, self.series.align)
-            except PictureError as fault:
-                raise PictureError(f"{path}: {fault}") from fault
-        placed = place(frame.light, matrix, (self._shape[1], self._shape[0]))
-        file = self.folder / f"{len(self.used):04d}.npy"
+        matrix = self._matrix(path, frame, look)
+        placed = place(frame.light, matrix, (self.shape[1], self.shape[0]))
+        file = Path(self._folder.name) / f"{len(self.used):04d}.npy"
         np.save(file, placed)
+        assert self.reference is not None
         _, reference, sky = self.reference
         level = level_of(sky_of(placed), look.stars, matrix, reference.stars, sky)
-        self.used.append(Placed(path, file, Quality.of(look, matrix), level))
+        previews = preview_of(frame.light), preview_of(np.nan_to_num(placed))
+        self.used.append(Placed(path, file, Quality.of(look, matrix), level, *previews))
         if self.series.aligned is not None:
             self._write_aligned(path, np.nan_to_num(placed), frame.source)
 
-    @property
-    def _shape(self) -> tuple[int, ...]:
-        assert self.reference is not None
-        return (*self.reference[1].tone.shape, len(self.reference[2]))
+    def _matrix(self, path: Path, frame: Frame, look: Look) -> np.ndarray:
+        """Return how a frame lies over the reference; the first one is it."""
+        if self.reference is None:
+            self._check_room(frame.light)
+            self.reference = frame.source, look, sky_of(frame.light)
+            return unmoved()
+        if frame.light.shape != self.shape:
+            (height, width), (own_height, own_width) = self.shape[:2], frame.light.shape[:2]
+            raise PictureError(f"{path}: {own_width} x {own_height} px, the reference has {width} x {height}.")
+        try:
+            return register(self.reference[1], look, self.series.align)
+        except PictureError as fault:
+            raise PictureError(f"{path}: {fault}") from fault
 
-    def _make_room(self, light: np.ndarray) -> None:
-        needed, free = light.nbytes * len(self.series.frames) + _ROOM, shutil.disk_usage(self.folder).free
+    def _check_room(self, light: np.ndarray) -> None:
+        folder = Path(self._folder.name)
+        needed, free = light.nbytes * len(self.series.frames) + _ROOM, shutil.disk_usage(folder).free
         if needed > free:
             raise SaveError(
-                f"{self.folder.parent}: {needed / 1e9:.1f} GB are needed for the placed frames, {free / 1e9:.1f} GB are"
+                f"{folder.parent}: {needed / 1e9:.1f} GB are needed for the placed frames, {free / 1e9:.1f} GB are"
                 " free. Set TMPDIR to a folder with more room."
             )
 
@@ -188,41 +225,70 @@ class _Placing:
         pixels = light if source.linear else encode_curve(light).astype(np.float32)
         save_picture(target, pixels, source.metadata, FORMATS["tiff32"], overwrite=True, sources=self.series.inputs)
 
-    def combined(self, progress: Callable[[float], None]) -> Result:
-        """Return the placed frames combined."""
+    def combined(
+        self,
+        method: Method | None = None,
+        chosen: Sequence[int] | None = None,
+        *,
+        progress: Callable[[float], None] = lambda done: None,
+    ) -> Result:
+        """Return placed frames combined.
+
+        Parameters
+        ----------
+        method : instead of the series' own.
+        chosen : indices of the frames in `used` that take part; all by default.
+        """
         assert self.reference is not None
-        height, width, channels = self._shape
-        stacks = [np.load(placed.file, mmap_mode="r") for placed in self.used]
-        rows = max(self.series.memory // (len(stacks) * width * channels * 4 * _PARTS) - 2 * HALO, 1)
-        light = np.empty(self._shape, np.float32)
+        method, frames = method or self.series.method, self._chosen(chosen)
+        height, width, channels = self.shape
+        rows = max(self.series.memory // (len(frames) * width * channels * 4 * _PARTS) - 2 * HALO, 1)
+        light = np.empty(self.shape, np.float32)
         rejected, coverage = np.empty((height, width), np.float32), np.empty((height, width), np.uint16)
-        by_frame = np.zeros(len(stacks))
+        by_frame = np.zeros(len(frames))
         for top in range(0, height, rows):
             self.token.check()
             progress(top / height)
             kept = slice(top, min(top + rows, height))
             whole = slice(max(kept.start - HALO, 0), min(kept.stop + HALO, height))
-            band = self._band(stacks, whole)
-            coverage[kept] = np.isfinite(band[:, :, :, 0]).sum(axis=0)[kept.start - whole.start :][
-                : kept.stop - kept.start
-            ]
-            done = combine(band, self._weights, self.series.method)
             inner = slice(kept.start - whole.start, kept.stop - whole.start)
+            band = self._band(frames, whole, slice(0, width))
+            coverage[kept] = np.isfinite(band[:, inner, :, 0]).sum(axis=0)
+            done = combine(band, _weights(frames), method)
             light[kept], rejected[kept] = done.light[inner], done.rejected[inner]
             by_frame += _inside(done, whole, kept)
         share = by_frame / max(light.size, 1)
-        return Result(light, coverage, rejected, self.used, share, self.failed, self.reference[0])
+        return Result(light, coverage, rejected, frames, share, self.failed, self.reference[0])
 
-    @property
-    def _weights(self) -> np.ndarray:
-        weights = np.array([placed.level.weight for placed in self.used])
-        return (weights / weights.max()).astype(np.float32)
+    def tried(self, method: Method, region: Region, chosen: Sequence[int] | None = None) -> np.ndarray:
+        """Return the light of a small region, h x w x channels, combined by a method."""
+        frames = self._chosen(chosen)
+        band = self._band(frames, slice(region[1], region[3]), slice(region[0], region[2]))
+        return combine(band, _weights(frames), method).light
 
-    def _band(self, stacks: list[np.ndarray], rows: slice) -> np.ndarray:
-        """Return frames x rows x w x channels, brought to the reference's level."""
+    def _chosen(self, chosen: Sequence[int] | None) -> list[Placed]:
+        return self.used if chosen is None else [self.used[index] for index in chosen]
+
+    def _band(self, frames: list[Placed], rows: slice, columns: slice) -> np.ndarray:
+        """Return frames x rows x columns x channels, brought to the reference's level."""
         assert self.reference is not None
         sky = self.reference[2]
-        return np.stack([p.level.brought_to(s[rows], sky) for p, s in zip(self.used, stacks, strict=True)])
+        parts = [np.load(frame.file, mmap_mode="r")[rows, columns] for frame in frames]
+        return np.stack([frame.level.brought_to(part, sky) for frame, part in zip(frames, parts, strict=True)])
+
+
+def _weights(frames: list[Placed]) -> np.ndarray:
+    weights = np.array([frame.level.weight for frame in frames])
+    return (weights / weights.max()).astype(np.float32)
+
+
+def preview_of(light: np.ndarray) -> np.ndarray:
+    """Return a frame in small, h x w x 3 uint8, its darks lifted as for a night sky."""
+    small = np.atleast_3d(shrink_to(light, _PREVIEW))
+    small = np.repeat(small, 3, axis=2) if small.shape[2] == 1 else small
+    low, high = np.quantile(small, (0.02, 0.995))
+    part = np.clip((small - low) / max(high - low, 1e-6), 0, 1)
+    return (np.arcsinh(_LIFT * part) / np.arcsinh(_LIFT) * 255 + 0.5).astype(np.uint8)
 
 
 def _inside(done: Combined, whole: slice, kept: slice) -> np.ndarray:

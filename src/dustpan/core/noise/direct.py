@@ -16,6 +16,7 @@ from dustpan.core.noise.energies import BANDS, FINE_BANDS, TonePowers, tone_powe
 from dustpan.core.noise.measured_blocks import LEAST_KEPT, Blocks, tone_bins
 from dustpan.core.noise.model import DISPLAY, TONES, NoiseModel
 from dustpan.core.noise.statistics import LevelStatistics
+from dustpan.core.picture.source import Compression
 
 _APART, _FAR_APART = 0.12, 0.30  # logarithm of power, by which the 5 % and the 0.5 % quantile differ from the 30 % one
 _TOGETHER = 0.12  # correlation of coarse and fine energy from which it is texture, or noise that differs by place
@@ -28,8 +29,14 @@ _COARSE = 1  # index of the coarse band in `BANDS`; the finer ones are those in 
 _NOTHING = 0.3  # levels of noise, under which two figures are alike
 _LEAST_DOUBT = 0.1
 _FAINT = (0.8 / DISPLAY) ** 2  # power added to both sides, under which nothing is told apart
+_COARSE_STEPS = 2.0  # steps of a compression beside the noise, beyond which it takes or adds too much
 _COUNTS = FINE_BANDS.sum(axis=(1, 2)).astype(float)
-_PARTS = _COUNTS / _COUNTS.sum()  # of the fine bands
+ALL_FINE = len(_COUNTS)
+
+
+def _parts(fine: int) -> np.ndarray:
+    """Return how much each of the first fine bands counts."""
+    return _COUNTS[:fine] / _COUNTS[:fine].sum()
 
 
 class Direct(NamedTuple):
@@ -49,20 +56,24 @@ class Direct(NamedTuple):
     trust: np.ndarray
 
 
-def read_directly(level: LevelStatistics) -> Direct:
-    """Return what the energies of blocks tell directly; at tones where noise is cut off, as it was before."""
+def read_directly(level: LevelStatistics, fine: int = ALL_FINE) -> Direct:
+    """Return what the energies of blocks tell directly; at tones where noise is cut off, as it was before.
+
+    fine : how many of the fine bands are looked at, the coarser ones first.
+    """
     whole, cut = level.energies, tone_powers(level.cut)
     apart = ~np.isin(cut.bins, whole.bins)
     parts = [(whole, level.blocks, np.ones(len(whole.bins), bool)), (cut, level.cut, apart)]
-    return Direct(*(np.concatenate(column) for column in zip(*(_read(*part) for part in parts))))
+    return Direct(*(np.concatenate(column) for column in zip(*(_read(*part, fine) for part in parts))))
 
 
-def _read(found: TonePowers, blocks: Blocks, chosen: np.ndarray) -> Direct:
+def _read(found: TonePowers, blocks: Blocks, chosen: np.ndarray, fine: int) -> Direct:
     """Return what some of the tones of blocks tell."""
     bins = tone_bins(blocks.tones)
     kept = np.array([blocks.kept[bins == tone].mean(axis=0) for tone in found.bins]).reshape(-1, 3)
     all_power = found.power / np.maximum(kept, LEAST_KEPT)[:, None, :, None]
-    logs = np.log(all_power[..., _COARSE + 1 :] @ _PARTS + _FAINT)  # bins x quantiles x planes
+    all_power = all_power[..., : _COARSE + 1 + fine]
+    logs = np.log(all_power[..., _COARSE + 1 :] @ _parts(fine) + _FAINT)  # bins x quantiles x planes
     apart = np.abs(logs[:, 2] - logs[:, 1]) / _APART, np.abs(logs[:, 2] - logs[:, 0]) / _FAR_APART
     by_chance = 1 / np.sqrt(np.maximum(found.counts / 2, 1))
     together = np.maximum(found.together - by_chance[:, None], 0) / _TOGETHER
@@ -71,13 +82,33 @@ def _read(found: TonePowers, blocks: Blocks, chosen: np.ndarray) -> Direct:
     return Direct(found.bins[chosen], found.counts[chosen], power[chosen], trust[chosen])
 
 
+def hold_compressed_to(model: NoiseModel, level: LevelStatistics, compression: Compression) -> NoiseModel:
+    """Return a model of a JPEG's noise whose luminance is held to what the blocks tell in the bands it has kept.
+
+    Where its steps are small beside the noise there, rounding leaves the power of noise as it was. Finer bands are
+    emptied, and colour is mostly halved: they stay as they are predicted.
+    """
+    band = BANDS[_COARSE + 1] > 0
+    noise = model.luminance * np.sqrt((model.spectrum[0, 0][band] ** 2).mean())
+    if compression.luminance[band].mean() > _COARSE_STEPS * noise:
+        return model
+    direct = read_directly(level, fine=1)
+    if not len(direct.bins):
+        return model
+    weight = _weights(model, direct) * np.array([1.0, 0.0, 0.0])[:, None]
+    power = [(model.spectrum[0, 0] ** 2 * part).sum() for part in BANDS[_COARSE : _COARSE + 2]]
+    held = _with_course(model, direct, weight, _off(model, direct) @ (np.array(power) / sum(power)))
+    return replace(held, doubt=_doubt_of(held, model))
+
+
 def hold_to(model: NoiseModel, level: LevelStatistics) -> NoiseModel:
     """Return a model of the noise held to what the blocks of the finest level tell directly, at each tone and plane."""
     direct = read_directly(level)
     if not len(direct.bins):
         return model
     weight = _weights(model, direct)
-    held = _with_course(_with_spectrum(model, level, direct, weight), direct, weight)
+    held = _with_spectrum(model, level, direct, weight)
+    held = _with_course(held, direct, weight, _off(held, direct)[..., 1:] @ _parts(ALL_FINE))
     return replace(held, doubt=_doubt_of(held, model))
 
 
@@ -91,7 +122,7 @@ def _doubt_of(held: NoiseModel, before: NoiseModel) -> tuple[float, float]:
 
 def _off(model: NoiseModel, direct: Direct) -> np.ndarray:
     """Return (n, 3, bands), the logarithm of what is told directly beside the model."""
-    bands = BANDS[_COARSE:]
+    bands = BANDS[_COARSE:][: direct.power.shape[2]]
     shape = np.stack([(model.spectrum[0] ** 2 * band).sum(axis=(1, 2)) / band.sum() for band in bands], axis=1)
     told = model.sigma[0].T[direct.bins, :, None] ** 2 * shape
     return np.log(direct.power + _FAINT) - np.log(told + _FAINT)
@@ -104,8 +135,9 @@ def _weights(model: NoiseModel, direct: Direct) -> np.ndarray:
     """
     off = _off(model, direct)
     coarse, off = off[..., 0], off[..., 1:]
-    mean = off @ _PARTS
-    uneven = np.sqrt(((off - mean[..., None]) ** 2) @ _PARTS) / _UNEVEN
+    parts = _parts(off.shape[2])
+    mean = off @ parts
+    uneven = np.sqrt(((off - mean[..., None]) ** 2) @ parts) / _UNEVEN
     textured = np.maximum(coarse - mean, 0) / _TEXTURED
     return (direct.trust * np.exp(-(uneven**2) - textured**2)).T * (direct.counts / direct.counts.sum())
 
@@ -128,9 +160,11 @@ def _with_spectrum(model: NoiseModel, level: LevelStatistics, direct: Direct, we
     return replace(model, spectrum=spectrum)
 
 
-def _with_course(model: NoiseModel, direct: Direct, weight: np.ndarray) -> NoiseModel:
-    """Return the model with the deviation that is told at trusted tones, and beside them."""
-    mean = _off(model, direct)[..., 1:] @ _PARTS
+def _with_course(model: NoiseModel, direct: Direct, weight: np.ndarray, mean: np.ndarray) -> NoiseModel:
+    """Return the model with the deviation that is told at trusted tones, and beside them.
+
+    mean : (n, 3), the logarithm of what is told directly beside the model.
+    """
     near = np.exp(-0.5 * ((TONES[:, None] - TONES[direct.bins]) / _NEAR) ** 2)
     total = weight @ near.T
     move = (weight * mean.T) @ near.T / np.maximum(total, 1e-12) * (total / (total + _ELSE))

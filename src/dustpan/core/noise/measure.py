@@ -10,7 +10,7 @@ from dataclasses import replace
 import numpy as np
 
 from dustpan.core.noise.blank import photographed_parts
-from dustpan.core.noise.direct import hold_to
+from dustpan.core.noise.direct import hold_compressed_to, hold_to
 from dustpan.core.noise.flats import MEASURED_LEVELS, FlatLevel, flat_model, measure_levels, predict_coarser
 from dustpan.core.noise.measured_blocks import LEAST_KEPT, is_rounded, is_silent
 from dustpan.core.noise.model import LEVELS, TONES, NoiseModel
@@ -57,7 +57,7 @@ def estimate_noise(crops: list[np.ndarray], compression: Compression | None = No
         return NoiseModel.none()
     model = _before_cut(model_of(prediction, first.statistics.presence, first.flat_share), first)
     if compression is not None:  # what it has rounded to nothing would pass for calm
-        return model
+        return hold_compressed_to(model, first.statistics, compression)
     return hold_to(model, first.statistics)
 
 
