@@ -6,7 +6,7 @@ import shutil
 import tempfile
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
@@ -20,6 +20,7 @@ from dustpan.core.frames.normalising import Level, level_of, sky_of
 from dustpan.core.frames.placing import place
 from dustpan.core.frames.quality import Quality
 from dustpan.core.frames.registration import Look, register, unmoved
+from dustpan.core.frames.showing import Showing
 from dustpan.core.frames.stars import noise_of
 from dustpan.core.picture.curve import encode_curve
 from dustpan.core.picture.region import Region
@@ -33,7 +34,6 @@ _ROOM = 256 << 20  # bytes of disk that are left free
 _PARTS = 4  # times the stack of a band that its combination takes
 _AT_ONCE = 2  # frames read side by side
 _PREVIEW = 900  # px, longer side of a frame in small
-_LIFT = 12.0  # of its darks
 
 #: Called with the part that is done, 0 to 1, and what is being done.
 Progress = Callable[[float, str], None]
@@ -45,7 +45,8 @@ class Series:
 
     Attributes
     ----------
-    frames : files; the first that can be read is the reference.
+    frames : files.
+    reference : the one that the others are laid over; the first that can be read where None.
     align : one of `registration.ALIGNMENTS`.
     dark, flat, bias : calibration frames.
     stop_at_bad : whether a frame that can't be used ends it all.
@@ -54,6 +55,7 @@ class Series:
     """
 
     frames: tuple[Path, ...]
+    reference: Path | None = None
     align: str = "rotate"
     method: Method = field(default_factory=Method)
     dark: tuple[Path, ...] = ()
@@ -159,7 +161,7 @@ class Stack:
         """Read, calibrate, register and place all frames; the first that can be read is the reference."""
         series = self.series
         self._calibration = read_calibration(series.bias, series.dark, series.flat)
-        frames = list(series.frames)
+        frames = sorted(series.frames, key=lambda path: path != series.reference)  # the reference comes first
         with ThreadPoolExecutor(_AT_ONCE) as pool:
             waiting = [(path, pool.submit(self._read, path)) for path in frames[:_AT_ONCE]]
             for number in range(len(frames)):
@@ -283,12 +285,9 @@ def _weights(frames: list[Placed]) -> np.ndarray:
 
 
 def preview_of(light: np.ndarray) -> np.ndarray:
-    """Return a frame in small, h x w x 3 uint8, its darks lifted as for a night sky."""
+    """Return a frame in small, h x w x 3 uint8, as a night is looked at."""
     small = np.atleast_3d(shrink_to(light, _PREVIEW))
-    small = np.repeat(small, 3, axis=2) if small.shape[2] == 1 else small
-    low, high = np.quantile(small, (0.02, 0.995))
-    part = np.clip((small - low) / max(high - low, 1e-6), 0, 1)
-    return (np.arcsinh(_LIFT * part) / np.arcsinh(_LIFT) * 255 + 0.5).astype(np.uint8)
+    return Showing.of(small).shown(small)
 
 
 def _inside(done: Combined, whole: slice, kept: slice) -> np.ndarray:
@@ -305,6 +304,18 @@ def save_result(
     working = encode_curve(result.light).astype(np.float32)
     pixels = from_working(working, dtype=fmt.dtype, linear=fmt.is_linear_for(source))
     save_picture(target, pixels, source.metadata, fmt, overwrite=overwrite, sources=series.inputs)
+
+
+def source_of(result: Result) -> Source:
+    """Return a combined picture to be worked on; a photograph's in 16 bits, linear light as it is."""
+    source = result.source
+    if source.linear:
+        pixels = result.light.astype(np.float32)
+    else:
+        pixels = from_working(encode_curve(result.light), dtype=np.uint16)
+    metadata = replace(source.metadata, native=None)
+    name = f"{len(result.used)} frames combined"
+    return Source(pixels, name, source.linear, metadata=metadata, telescope=source.telescope)
 
 
 def figures_of(result: Result) -> dict:

@@ -87,6 +87,14 @@ class PixelView(QFrame):
         self.zoomed.emit(zoom)
         self.update()
 
+    def pixel_at(self, at: QPoint) -> tuple[int, int] | None:
+        """Return the pixel of the image under a place of the widget, or None beside it."""
+        if self.image is None:
+            return None
+        place = (self._drawn() + QPointF(at) * self.devicePixelRatioF()) / self.zoom
+        x, y = int(np.floor(place.x())), int(np.floor(place.y()))
+        return (x, y) if 0 <= x < self.image.width() and 0 <= y < self.image.height() else None
+
     def _drawn(self) -> QPointF:
         """Return the corner of what is seen, in whole pixels of the enlarged image."""
         return QPointF(round(self._corner.x() * self.zoom), round(self._corner.y() * self.zoom))

@@ -20,12 +20,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from dustpan.batch.frames import Result, source_of
 from dustpan.core.picture.source import Source
 from dustpan.core.render.finishing import Finish
 from dustpan.core.work.pool import Pool
 from dustpan.ui.actions import NEED_MAIN_PAGE, NEED_PICTURE, NEED_ROUTE, NEED_STEP, STEP_MENU, keys_of, make_actions
 from dustpan.ui.commands import Commands
 from dustpan.ui.export_dialog import SEE_FIRST, ExportDialog, kept_finish
+from dustpan.ui.frames.window import FramesWindow
 from dustpan.ui.header import Header, button_of
 from dustpan.ui.judging.findings import Findings
 from dustpan.ui.judging.limits import Limits
@@ -105,6 +107,7 @@ class Window(QMainWindow):
     # -- building ---------------------------------------------------------------------------------------------
 
     def _make_views(self) -> None:
+        self.frames: FramesWindow | None = None
         self.compare = Compare(self.session, self)
         self.tiles = Tiles(self.session, self.compare.result_subject, self)
         self.other = Tiles(self.session, self.compare.other_subject, self)
@@ -173,6 +176,7 @@ class Window(QMainWindow):
         return {
             "open": self.walking.ask,
             "reread": session.opening.reread,
+            "frames": self.show_frames,
             "export": self.ask_export,
             "output": self.see_output,
             "quit": self.close,
@@ -441,6 +445,21 @@ class Window(QMainWindow):
     def show_states(self) -> None:
         """Show takes and history under their button."""
         self.header.show_below_states(self.states.open_at)
+
+    def show_frames(self) -> FramesWindow:
+        """Open the workspace that makes one picture of many exposures."""
+        if self.frames is None:
+            self.frames = FramesWindow(self.session.jobs, self)
+            self.frames.made.connect(self._open_combined)
+        self.frames.show()
+        self.frames.raise_()
+        return self.frames
+
+    def _open_combined(self, result: Result) -> None:
+        count = len(result.used)
+        propose = self.session.measuring.propose
+        self.session.opening.open_from(lambda: source_of(result), f"{count} frames combined", then=propose)
+        self.raise_()
 
     def show_keys(self) -> None:
         """List all keys."""

@@ -1,0 +1,1 @@
+"""The workspace in which many exposures become one picture."""
