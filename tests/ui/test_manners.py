@@ -15,6 +15,7 @@ from tests.ui.steer import in_view, on_screen, propose, settle
 
 from dustpan.core.document.copying import write_steps, write_value
 from dustpan.core.document.route import Route, new_step
+from dustpan.core.document.work import Work
 from dustpan.core.picture.source import Source
 from dustpan.core.picture.working import from_working
 from dustpan.core.render.finishing import Finish
@@ -26,7 +27,7 @@ from dustpan.ui.export_dialog import ExportDialog
 from dustpan.ui.judging.findings import word_for
 from dustpan.ui.judging.proof_strip import HIGHEST
 from dustpan.ui.memory import Memory
-from dustpan.ui.session.kept import KeptWork, Work, name_of
+from dustpan.ui.session.kept import KeptWork, name_of
 from dustpan.ui.widgets.picture_tile import PictureTile
 from dustpan.ui.window import Window
 

@@ -33,6 +33,10 @@ class RemedyError(DustpanError):
         super().__init__(f"{where}: " + "; ".join(faults))
 
 
+class ProjectError(DustpanError):
+    """A project file can't be read."""
+
+
 class UnforeseenError(DustpanError):
     """A fault of the program itself."""
 

@@ -38,6 +38,14 @@ TABLE = (
     ),
     Entry(
         "File",
+        "save_project",
+        "Save project",
+        "Ctrl+Alt+S",
+        "Save the pictures that are open together as one file: routes, takes, proofs and how they are looked at",
+    ),
+    Entry("File", "save_project_as", "Save project as …", "", "Save them as another file"),
+    Entry(
+        "File",
         "save_remedy",
         "Save route as remedy …",
         "Ctrl+S",
@@ -142,6 +150,8 @@ NEED_PICTURE = (
     "alone",
     "export",
     "output",
+    "save_project",
+    "save_project_as",
     "save_remedy",
     "apply_remedy",
     "propose",

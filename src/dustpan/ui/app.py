@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
     from dustpan.ui.window import Window
 
+_PROJECT = ".dustpan"  # ending of a file that is no picture
 _AWAKE = 400  # ms between two looks for a signal
 
 
@@ -46,7 +47,8 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
     # The kernels are loaded beside the window: loaded under the first picture they would stall it.
     loading = threading.Thread(target=lambda: warm() if is_warm() else None)
     loading.start()
-    reading = _read_ahead(files[0]) if files and files[0].is_file() else None
+    picture = bool(files) and files[0].is_file() and files[0].suffix.lower() != _PROJECT
+    reading = _read_ahead(files[0]) if picture else None
     app, window = _make_window()
     loading.join()
     window.show()

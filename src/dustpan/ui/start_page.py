@@ -11,9 +11,10 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from dustpan.core.document.work import Work
 from dustpan.files import READS
 from dustpan.simulate.scenes import SCENES
-from dustpan.ui.session.kept import KeptWork, Work, name_of
+from dustpan.ui.session.kept import KeptWork, name_of
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.discard import discard

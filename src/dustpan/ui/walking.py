@@ -12,12 +12,13 @@ from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from dustpan.core.picture.source import Source
 from dustpan.files import ENDINGS, READS
+from dustpan.files.projects import SUFFIX, Project
 from dustpan.ui.memory import Memory
 from dustpan.ui.session.session import Session
 from dustpan.ui.widgets.messages import Message
 
 _ENDINGS = " ".join(f"*{ending} *{ending.upper()}" for ending in ENDINGS)
-_FILTER = f"Pictures ({READS}) ({_ENDINGS});;All files (*)"
+_FILTER = f"Pictures and projects ({READS}) ({_ENDINGS} *{SUFFIX});;All files (*)"
 
 
 class Walking(QObject):
@@ -26,9 +27,11 @@ class Walking(QObject):
     Signals
     -------
     changed : another picture is shown, or one was found to be broken.
+    project(path) : a project is to be opened.
     """
 
     changed = pyqtSignal()
+    project = pyqtSignal(object)
 
     def __init__(self, session: Session, memory: Memory, message: Message, window: QWidget):
         super().__init__(window)
@@ -55,6 +58,10 @@ class Walking(QObject):
         ----------
         read : returns the first picture, when it is being read already.
         """
+        projects = [path for path in paths if path.suffix.lower() == SUFFIX]
+        if projects:
+            self.project.emit(projects[0])
+            return
         paths = [picture for path in paths for picture in _pictures_in(path)]
         if not paths:
             self.message.tell("There is no picture in it that can be read.", False)
@@ -62,6 +69,16 @@ class Walking(QObject):
         self.session.pictures.take(paths)
         self._direction = 1
         self._open(paths[0].absolute(), read)
+
+    def open_project(self, project: Project) -> None:
+        """Open the pictures of a project that are there, each as it was left."""
+        there = [picture for picture in project.pictures if picture.path.is_file()]
+        shown = project.pictures[project.shown]
+        pictures = self.session.pictures
+        pictures.take([picture.path for picture in there])
+        pictures.give({picture.path: picture.work for picture in there})
+        self._direction = 1
+        self._open((shown if shown in there else there[0]).path.absolute())
 
     def open_sample(self, scene: str) -> None:
         """Open a demo scene and propose a route for it."""

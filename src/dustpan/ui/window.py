@@ -49,6 +49,7 @@ from dustpan.ui.picture.screen import Appearance
 from dustpan.ui.picture.small import SmallPicture
 from dustpan.ui.picture.tiles import Tiles
 from dustpan.ui.picture.values import Values
+from dustpan.ui.project_files import ProjectFiles
 from dustpan.ui.remedy_files import RemedyFiles
 from dustpan.ui.room import Panel, Room
 from dustpan.ui.route.controls import Controls
@@ -130,6 +131,7 @@ class Window(QMainWindow):
         self.picking = Picking(session, self.canvas, self.controls)
         self.walking = Walking(session, memory, message, self)
         self.remedy_files = RemedyFiles(session, memory, message, self)
+        self.project_files = ProjectFiles(session, memory, message, self)
         self.learning = Learning(session, message, self)
         self.mask_files = MaskFiles(self.canvas.parts, message, self)
         self.small = SmallPicture(session)
@@ -182,6 +184,8 @@ class Window(QMainWindow):
             "quit": self.close,
             "next_picture": partial(self.walking.go, 1),
             "previous_picture": partial(self.walking.go, -1),
+            "save_project": self.project_files.save,
+            "save_project_as": self.project_files.ask_save,
             "save_remedy": self.remedy_files.ask_save,
             "apply_remedy": self.remedy_files.ask_apply,
             "cancel": self.escape,
@@ -363,6 +367,8 @@ class Window(QMainWindow):
         self.display.changed.connect(self.proofs.render)
         self.display.changed.connect(self._refresh)
         self.start_page.asked.connect(self.walking.ask)
+        self.walking.project.connect(self.project_files.open)
+        self.project_files.loaded.connect(self.walking.open_project)
         self.start_page.picked.connect(lambda path: self.walking.open([path]))
         self.start_page.sample.connect(self.walking.open_sample)
 

@@ -6,47 +6,17 @@ import contextlib
 import hashlib
 import json
 import os
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 import platformdirs
 from PyQt6.QtGui import QImage
 
-from dustpan.core.document.history import Document
-from dustpan.core.document.remedy import FORMAT, Remedy, read_remedy, remedy_to_json
-from dustpan.core.document.route import Route
+from dustpan.core.document.work import Work, work_from_json, work_to_json
 from dustpan.core.errors import DustpanError
 
-_FORMAT, _VERSION = "dustpan-work", 1
 _MOST_KEPT = 500  # pictures
 _PICTURE, _PICTURE_QUALITY = ".jpg", 85
-
-
-@dataclass(frozen=True)
-class Work:
-    """What was done to one picture.
-
-    Attributes
-    ----------
-    route : as it was left.
-    takes : routes by their names.
-    chosen_id : id of the chosen step.
-    written : whether the route was exported or saved as it stands.
-    view : how the picture was looked at, as plain values: see `ui.looked_at`.
-    """
-
-    route: Route
-    takes: Mapping[str, Route] = field(default_factory=dict)
-    chosen_id: str | None = None
-    written: bool = False
-    view: Mapping[str, Any] = field(default_factory=dict)
-
-    @property
-    def documents(self) -> dict[str, Document]:
-        """The takes as documents."""
-        return {name: Document(route) for name, route in self.takes.items()}
 
 
 def name_of(path: Path) -> str:
@@ -77,7 +47,7 @@ class KeptWork:
 
     def keep(self, name: str, work: Work) -> None:
         """Keep the work on a picture; a folder that can't be written to is no reason to stop."""
-        text = json.dumps(_to_json(work), ensure_ascii=False)
+        text = json.dumps(work_to_json(work), ensure_ascii=False)
         self._write(self._file(name), lambda part: part.write_text(text, "utf-8", errors="surrogateescape"))
 
     def keep_picture(self, name: str, image: QImage) -> None:
@@ -118,39 +88,6 @@ class KeptWork:
         """Return the work on a picture, or None; what can't be read any more counts as none."""
         file = self._file(name)
         try:
-            return None if file is None else _from_json(json.loads(file.read_text("utf-8")), str(file))
+            return None if file is None else work_from_json(json.loads(file.read_text("utf-8")), str(file))
         except (OSError, UnicodeDecodeError, DustpanError, ValueError, TypeError, AttributeError, KeyError):
             return None
-
-
-def _to_json(work: Work) -> dict[str, Any]:
-    return {
-        "format": _FORMAT,
-        "version": _VERSION,
-        "route": remedy_to_json(Remedy(work.route)),
-        "takes": {name: remedy_to_json(Remedy(route)) for name, route in work.takes.items()},
-        "chosen": work.chosen_id,
-        "written": work.written,
-        "view": dict(work.view),
-    }
-
-
-def _from_json(data: dict[str, Any], where: str) -> Work:
-    """Return the work that plain values hold; a remedy alone, as the first versions kept it, is a route."""
-    if data.get("format") == FORMAT:
-        return Work(_route(data, where))
-    if data.get("format") != _FORMAT or data.get("version") != _VERSION:
-        raise ValueError(where)
-    takes = {str(name): _route(take, where) for name, take in data["takes"].items()}
-    chosen, view = data["chosen"], data["view"]
-    return Work(
-        _route(data["route"], where),
-        takes,
-        chosen if isinstance(chosen, str) else None,
-        bool(data["written"]),
-        view if isinstance(view, dict) else {},
-    )
-
-
-def _route(data: dict[str, Any], where: str) -> Route:
-    return read_remedy(json.dumps(data), where=where).route

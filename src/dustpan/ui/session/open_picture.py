@@ -10,13 +10,14 @@ from typing import Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from dustpan.core.document.history import Document
+from dustpan.core.document.work import Work
 from dustpan.core.errors import DustpanError
 from dustpan.core.render.engine import Engine, bare_places
 from dustpan.core.render.store import Stores
 from dustpan.core.work.pool import Priority
 from dustpan.ui.session.editing import Editing
 from dustpan.ui.session.jobs import Jobs
-from dustpan.ui.session.kept import KeptWork, Work
+from dustpan.ui.session.kept import KeptWork
 from dustpan.ui.session.pictures import Pictures
 from dustpan.ui.session.tasks import Task, Tasks
 from dustpan.ui.session.watch import Stamp

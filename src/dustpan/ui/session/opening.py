@@ -14,6 +14,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from dustpan.core.document.history import Document, History
 from dustpan.core.document.route import Route
+from dustpan.core.document.work import Work
 from dustpan.core.errors import DustpanError
 from dustpan.core.kernels.warm import is_warm
 from dustpan.core.picture.source import Source
@@ -21,7 +22,7 @@ from dustpan.core.render.engine import Engine
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Priority
 from dustpan.files import read_picture, read_preview
-from dustpan.ui.session.kept import Work, name_of
+from dustpan.ui.session.kept import name_of
 from dustpan.ui.session.open_picture import TAKEN_UP, OpenPicture
 from dustpan.ui.session.pictures import PictureState
 from dustpan.ui.session.tasks import Task
@@ -139,12 +140,13 @@ class Opening(QObject):
         """Begin a picture's history, or take it up where it was left; return how it was looked at then."""
         session, mosaic = self.session, source.mosaic is not None
         first = Document(Route().original(mosaic=mosaic))
-        state = session.pictures.state(path) if path is not None else None
+        given = session.pictures.given.pop(path.absolute(), None) if path is not None else None
+        state = session.pictures.state(path) if path is not None and given is None else None
         session.waiting, view = None, None
         if state is None or (mosaic and state.history.document.route.mosaic_faults()):
             history = History.start(first, f"Open {name}")
-            state, work = PictureState(history, safe=first), self._kept(mosaic)
-            if work is not None and session.takes_up:
+            state, work = PictureState(history, safe=first), self._suiting(given, mosaic) or self._kept(mosaic)
+            if work is not None and (session.takes_up or work is given):
                 left = Document(work.route)
                 safe = left if work.written else first
                 state = PictureState(history.record(left, TAKEN_UP), work.documents, work.chosen_id, safe)
@@ -157,7 +159,11 @@ class Opening(QObject):
 
     def _kept(self, mosaic: bool) -> Work | None:
         """Return the work kept for the picture that is begun, where it suits it."""
-        work = self.session.kept.find(self.session.kept_name) if self.session.kept_name is not None else None
+        name = self.session.kept_name
+        return self._suiting(self.session.kept.find(name) if name is not None else None, mosaic)
+
+    @staticmethod
+    def _suiting(work: Work | None, mosaic: bool) -> Work | None:
         suits = work is not None and not (mosaic and work.route.mosaic_faults())
         return work if suits else None
 

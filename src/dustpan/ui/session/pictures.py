@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from dustpan.core.document.history import Document, History
+from dustpan.core.document.work import Work
 
 
 @dataclass(frozen=True)
@@ -24,12 +25,20 @@ class Pictures:
     def __init__(self) -> None:
         self.paths: list[Path] = []
         self.broken: set[Path] = set()
+        self.given: dict[Path, Work] = {}  # that came with a project, for pictures not shown since
         self._states: dict[Path, PictureState] = {}
 
     def take(self, paths: list[Path]) -> None:
         """Begin with other pictures; the states of those that stay in the list are kept."""
         self.paths = list(dict.fromkeys(path.absolute() for path in paths))
         self.broken = set()
+        self.given = {}
+
+    def give(self, works: dict[Path, Work]) -> None:
+        """Take work that came with a project in place of what was done to these pictures before."""
+        self.given = {path.absolute(): work for path, work in works.items()}
+        for path in self.given:
+            self._states.pop(path, None)
 
     def index(self, path: Path | None) -> int:
         """Return the index of a file in the list, or -1."""
