@@ -5,6 +5,8 @@ few samples with its feature channels, both as they come from the renderer.
 
     python scenes/ship.py scenes/passes/bench-2400x1600 src/dustpan/simulate/data/bench.png --earlier 0.5
     python scenes/ship.py scenes/passes/tower-1500x1000 src/dustpan/simulate/data/tower.png --gain 1.2 --veil 1.0
+    python scenes/ship.py scenes/passes/belfry-1200x800 src/dustpan/simulate/data/belfry.png --gain 1.3 --veil 0.6 \\
+        --depth src/dustpan/simulate/data/belfry --unit 10
     python scenes/ship.py scenes/passes/escapement-1080x720 src/dustpan/simulate/data/escapement.exr \\
         --few scenes/passes/few/escapement-1080x720
 """
@@ -85,6 +87,14 @@ def ship_features(features: np.ndarray, stem: Path, size: str | None) -> None:
         )
 
 
+def ship_depth(depth: np.ndarray, stem: Path, unit: float) -> None:
+    """Write depth alone, as `ship_features` does; `unit` : how many of its units are one of the scene's."""
+    far = np.where(depth <= 0, depth.max(), depth)  # where nothing was met
+    stored = (np.clip(far * unit / 200.0, 0, 1) * np.iinfo(np.uint16).max + 0.5).astype(np.uint16)
+    target = stem.with_name(f"{stem.name}-depth.png")
+    vips.write(target, stored, Metadata(), saver="png", options={"compression": 9})
+
+
 def main():
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("passes", type=Path)
@@ -92,6 +102,8 @@ def main():
     parser.add_argument("--gain", type=float, default=1.0)
     parser.add_argument("--size")
     parser.add_argument("--features", type=Path, help="also write albedo, normal and depth beside it, by this stem")
+    parser.add_argument("--depth", type=Path, help="also write depth alone beside it, by this stem")
+    parser.add_argument("--unit", type=float, default=1.0, help="units of depth in one of the scene's")
     parser.add_argument("--veil", type=float, default=0.0, help="strength of the light scattered round what is bright")
     parser.add_argument("--few", type=Path, help="passes of few samples, of other seeds; OUT is a render's truth then")
     parser.add_argument("--earlier", type=float, default=0.0, help="share of the OUT that is there in the new mean")
@@ -112,6 +124,8 @@ def main():
     vips.write(options.out, stored, Metadata(), saver="png", options={"compression": 4})
     if options.features:
         ship_features(combine(options.passes, "features"), options.features, options.size)
+    if options.depth:
+        ship_depth(combine(options.passes, "features")[..., 6:7], options.depth, options.unit)
     print(f"{options.out}: {stored.shape[1]} x {stored.shape[0]} px, {options.out.stat().st_size / 1e6:.1f} MB")
 
 

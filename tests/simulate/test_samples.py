@@ -20,6 +20,7 @@ KINDS = {
     "tower": ("mosaic", {"hot_pixels", "sensor_lines", "fringe"}),
     "escapement": ("render", {"fireflies"}),
     "postcard": ("jpeg", {"blocks"}),
+    "belfry": ("noise", {"hot_pixels"}),
 }
 
 

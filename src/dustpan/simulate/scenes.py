@@ -41,12 +41,16 @@ class Scene:
     light : name of its truth.
     settings : of the camera, where nobody says otherwise.
     suffix : of the file that it is by nature: ".dng" a mosaic, ".exr" a rendered picture, ".jpg" a compressed one.
+    haze : part of the light that is lost over 1 m of air; daylight comes in its place.
+    stops : by which it is underexposed.
     """
 
     words: str
     light: str
     settings: Settings = field(default_factory=Settings)
     suffix: str = ".png"
+    haze: float = 0.0
+    stops: float = 0.0
 
 
 SCENES = {
@@ -61,7 +65,18 @@ SCENES = {
     "postcard": Scene(
         "the tower as a small picture, compressed hard", "tower", Settings(iso=400, sharpening=0.7), ".jpg"
     ),
+    "belfry": Scene(
+        "a hazy belfry against its window, three stops under",
+        "belfry",
+        Settings(iso=400, seconds=1 / 8),
+        haze=0.085,
+        stops=3.0,
+    ),
 }
+_AIR = np.array([0.085, 0.094, 0.104], np.float32)  # light of thick haze
+_SCATTERED = 0.12  # of the light around, that haze sends to the eye
+_WIDE = 0.05  # of the picture's width, over which it does
+_PER_METRE = 10.0  # units of the belfry's depth
 DEFAULT_ISO = SCENES["bench"].settings.iso
 
 
@@ -74,10 +89,28 @@ def scene_of(name: str) -> Scene:
 
 def load_truth(scene: str, *, size: tuple[int, int] | None = None) -> np.ndarray:
     """Return a scene's clean linear light, H x W x 3 float32; raises PictureError for an unknown scene."""
-    light = _stored_light(scene_of(scene).light)
+    described = scene_of(scene)
+    light = clear_light(scene)
+    if described.haze:
+        light = _hazy(light, _stored_plane(scene, "depth") * np.float32(200 / _PER_METRE), described.haze)
+    if described.stops:
+        light = light * np.float32(2.0**-described.stops)
     if size is None or size == light.shape[1::-1]:
         return light
     return cv2.resize(light, size, interpolation=cv2.INTER_AREA)
+
+
+def clear_light(scene: str) -> np.ndarray:
+    """Return a scene's linear light without haze, well exposed, H x W x 3 float32."""
+    return _stored_light(scene_of(scene).light)
+
+
+def _hazy(light: np.ndarray, metres: np.ndarray, lost: float) -> np.ndarray:
+    """Return light through haze, which is brighter near what is bright."""
+    through = np.power(np.float32(1 - lost), metres)
+    around = cv2.GaussianBlur(np.minimum(light, 3), (0, 0), _WIDE * light.shape[1])
+    air = _AIR + np.float32(_SCATTERED) * around
+    return light * through + air * (1 - through)
 
 
 @lru_cache(maxsize=1)
@@ -94,10 +127,15 @@ def load_features(scene: str) -> dict[str, np.ndarray]:
     """Return a scene's feature channels: albedo (H x W x 3, 0 to 1), normal (-1 to 1), depth (H x W x 1, cm)."""
     found = {}
     for name, low, high in (("albedo", 0.0, 1.0), ("normal", -1.0, 1.0), ("depth", 0.0, 200.0)):
-        with as_file(files("dustpan.simulate") / "data" / f"{scene}-{name}.png") as path:
-            stored = read_picture(path).pixels
-        found[name] = (low + (high - low) * (stored / np.iinfo(stored.dtype).max)).astype(np.float32)
+        found[name] = (low + (high - low) * _stored_plane(scene, name)).astype(np.float32)
     return found
+
+
+def _stored_plane(scene: str, name: str) -> np.ndarray:
+    """Return a feature channel as it is shipped, H x W x channels, 0 to 1."""
+    with as_file(files("dustpan.simulate") / "data" / f"{scene}-{name}.png") as path:
+        stored = read_picture(path).pixels
+    return stored / np.float32(np.iinfo(stored.dtype).max)
 
 
 def clean_picture(scene: str, *, size: tuple[int, int] | None = None, dtype=np.uint16) -> Source:

@@ -28,6 +28,7 @@ TABLE = (
     Entry("File", "previous_picture", "Previous picture", "PgUp", "Go to the one before it"),
     Entry("File", "reread", "Read again", "F5", "Read the file again and keep the route, when it has changed"),
     Entry("File", "frames", "Combine frames …", "Ctrl+Shift+O", "Make one picture of many exposures of one subject"),
+    Entry("File", "batch", "Batch …", "Ctrl+Shift+B", "Give one route to many pictures"),
     Entry("File", "export", "Export …", "Ctrl+E", "Render the whole picture and save it as a new file"),
     Entry(
         "File",

@@ -35,7 +35,7 @@ from dustpan.ui.widgets.choice import Choice
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.sliders import NumberSlider
 
-_QUALITY = Param(
+QUALITY = Param(
     "Quality", float(DEFAULT_QUALITY), "Higher keeps more and makes a larger file.", low=1.0, high=100.0, step=1.0
 )
 SEE_FIRST = 2  # how the dialog ends when the output is to be shown before it is written
@@ -100,7 +100,7 @@ class ExportDialog(QDialog):
             placeholderText="as it is",
         )
         self.viewing = ViewingField(self._memory.get("export_viewing", {}))
-        self.quality = NumberSlider(_QUALITY)
+        self.quality = NumberSlider(QUALITY)
         self.quality.show_value(self._memory.get("export_quality", float(DEFAULT_QUALITY)))
         self.note = configured(QLabel(), objectName="faint", wordWrap=True)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)

@@ -39,18 +39,24 @@ class RemedyFiles(QObject):
         if name:
             self.save(Path(name) if Path(name).suffix else Path(name + ".json"))
 
-    def save(self, path: Path) -> None:
-        """Save the route with what was measured on the picture."""
+    def current(self, name: str = "") -> Remedy | None:
+        """Return the open picture's route with what was measured on it, or None without a picture."""
         engine = self.session.engine
         if engine is None:
-            return
-        remedy = Remedy(
+            return None
+        return Remedy(
             self.session.route,
-            name=path.stem,
+            name=name,
             camera=engine.source.metadata.camera,
             iso=engine.source.metadata.iso,
             made_on={"noise": engine.noise.to_json(), "picture": engine.source.key},
         )
+
+    def save(self, path: Path) -> None:
+        """Save the route with what was measured on the picture."""
+        remedy = self.current(path.stem)
+        if remedy is None:
+            return
         try:
             save_remedy(path, remedy, overwrite=True)  # the file dialog has asked
         except DustpanError as fault:

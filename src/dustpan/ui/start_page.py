@@ -53,7 +53,7 @@ class StartPage(QScrollArea):
             open_it = partial(self.sample.emit, name)
             tip = f"Open a made-up picture: {scene.words}"
             tile = PictureTile(name.capitalize(), scene.words, tip, open_it, _sample_picture(name), lines=3)
-            samples.addWidget(tile, 0, number)
+            samples.addWidget(tile, *divmod(number, _COLUMNS))
         column = QVBoxLayout()
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)

@@ -10,8 +10,10 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
+from dustpan.core.document.work import Work
 from dustpan.core.picture.source import Source
 from dustpan.files import ENDINGS, READS
+from dustpan.files.folders import pictures_in
 from dustpan.files.projects import SUFFIX, Project
 from dustpan.ui.memory import Memory
 from dustpan.ui.session.session import Session
@@ -62,7 +64,7 @@ class Walking(QObject):
         if projects:
             self.project.emit(projects[0])
             return
-        paths = [picture for path in paths for picture in _pictures_in(path)]
+        paths = [picture for path in paths for picture in pictures_in(path)]
         if not paths:
             self.message.tell("There is no picture in it that can be read.", False)
             return
@@ -74,11 +76,19 @@ class Walking(QObject):
         """Open the pictures of a project that are there, each as it was left."""
         there = [picture for picture in project.pictures if picture.path.is_file()]
         shown = project.pictures[project.shown]
+        works = {picture.path: picture.work for picture in there}
+        self.open_with(list(works), works, shown=shown.path if shown in there else None)
+
+    def open_with(self, paths: list[Path], works: dict[Path, Work], *, shown: Path | None = None) -> None:
+        """Open pictures together, each with work of its own.
+
+        shown : the one to begin with; the first by default.
+        """
         pictures = self.session.pictures
-        pictures.take([picture.path for picture in there])
-        pictures.give({picture.path: picture.work for picture in there})
+        pictures.take(paths)
+        pictures.give(works)
         self._direction = 1
-        self._open((shown if shown in there else there[0]).path.absolute())
+        self._open((shown or paths[0]).absolute())
 
     def open_sample(self, scene: str) -> None:
         """Open a demo scene and propose a route for it."""
@@ -155,13 +165,3 @@ class Walking(QObject):
             self.recent_menu.addAction(name, lambda name=name: self.open([Path(name)]))
         if self.recent_menu.isEmpty():
             self.recent_menu.addAction("nothing yet").setEnabled(False)
-
-
-def _pictures_in(path: Path) -> list[Path]:
-    """Return a file, or the files of a folder that may be pictures, by their names."""
-    if not path.is_dir():
-        return [path]
-    try:
-        return sorted(file for file in path.iterdir() if file.suffix.lower() in ENDINGS and file.is_file())
-    except OSError:
-        return []

@@ -21,10 +21,13 @@ from PyQt6.QtWidgets import (
 )
 
 from dustpan.batch.frames import Result, source_of
+from dustpan.core.document.route import Route
+from dustpan.core.document.work import Work
 from dustpan.core.picture.source import Source
 from dustpan.core.render.finishing import Finish
 from dustpan.core.work.pool import Pool
 from dustpan.ui.actions import NEED_MAIN_PAGE, NEED_PICTURE, NEED_ROUTE, NEED_STEP, STEP_MENU, keys_of, make_actions
+from dustpan.ui.batch.window import BatchWindow
 from dustpan.ui.commands import Commands
 from dustpan.ui.export_dialog import SEE_FIRST, ExportDialog, kept_finish
 from dustpan.ui.frames.window import FramesWindow
@@ -109,6 +112,7 @@ class Window(QMainWindow):
 
     def _make_views(self) -> None:
         self.frames: FramesWindow | None = None
+        self.batch: BatchWindow | None = None
         self.compare = Compare(self.session, self)
         self.tiles = Tiles(self.session, self.compare.result_subject, self)
         self.other = Tiles(self.session, self.compare.other_subject, self)
@@ -179,6 +183,7 @@ class Window(QMainWindow):
             "open": self.walking.ask,
             "reread": session.opening.reread,
             "frames": self.show_frames,
+            "batch": self.show_batch,
             "export": self.ask_export,
             "output": self.see_output,
             "quit": self.close,
@@ -461,6 +466,30 @@ class Window(QMainWindow):
         self.frames.raise_()
         return self.frames
 
+    def show_batch(self) -> BatchWindow:
+        """Open the window that gives one route to many pictures, with those that are open together."""
+        if self.batch is None:
+            self.batch = BatchWindow(self.session.jobs.pool, self.memory, self)
+            self.batch.walked.connect(self._walk_through)
+            for changed in (self.session.edited, self.session.opened):
+                changed.connect(self._give_route)
+            if len(self.session.pictures.paths) > 1:
+                self.batch.add(self.session.pictures.paths)
+        self.batch.take_current(self.remedy_files.current())
+        self.batch.show()
+        self.batch.raise_()
+        return self.batch
+
+    def _give_route(self, dragging: bool = False) -> None:
+        """Keep the batch at the route of the open picture."""
+        if self.batch is not None and self.batch.isVisible() and not dragging and not self.batch.queue.running:
+            self.batch.take_current(self.remedy_files.current())
+
+    def _walk_through(self, paths: list[Path], routes: dict[Path, Route]) -> None:
+        """Show results of a batch: each picture with the route that made it."""
+        self.walking.open_with(paths, {path: Work(route, written=True) for path, route in routes.items()})
+        self.raise_()
+
     def _open_combined(self, result: Result) -> None:
         count = len(result.used)
         propose = self.session.measuring.propose
@@ -581,6 +610,7 @@ class Window(QMainWindow):
     def closeEvent(self, event):
         """Ask once when work under way would be lost; then end it all, and both pools."""
         under_way = [task.text for task in self.session.tasks.running if task.loses]
+        under_way += ["The batch"] if self.batch is not None and self.batch.queue.running else []
         if under_way and not self._may_lose:
             event.ignore()
             self._ask_to_end(under_way[0])
@@ -590,6 +620,11 @@ class Window(QMainWindow):
         self.memory.put("maximised", self.isMaximized())
         self.session.keep_work()
         self.session.tasks.cancel_all()
+        if self.batch is not None:
+            self.batch.end()
+        for beside in (self.batch, self.frames):
+            if beside is not None:
+                beside.close()
         views = self.tiles, self.other, self.proofs, self.readings, self.findings, self.canvas
         for part in (*views, self.watch, self.values):
             part.stop()

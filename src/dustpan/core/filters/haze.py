@@ -25,9 +25,11 @@ _SOFT = 1e-3  # variance of colour that still counts as one thing
 _MOST = 0.95  # of the light may be veil
 _MOST_OF_PIXEL = 0.92  # of the light of a pixel's darkest channel may be veil
 _AIR = 0.002  # share of the pixels, the most veiled, that tell the colour of the veil
+_CALM = 1.6  # px of the planes, deviation of the blur without which noise passes for dark pixels
 _FAINTEST_AIR = 0.05  # light of the veil under which there is none
 CALM_REACH = 4  # px, of the smoothing that keeps noise out of the veil
 _EVEN_STEP = 0.015  # deviation of tone within 4 px up to which a place is smooth
+_LIT = (0.78, 0.9)  # tones between which a pixel counts as sky, or lamp, however small
 _SKY_TONE = (0.45, 0.65)  # between which a place becomes bright enough for sky
 _SKY_VEIL = (0.45, 0.7)  # the same of its veil
 
@@ -51,7 +53,8 @@ class Veil:
         calm : h x w x 3 working pixels of an extent, without their finest detail; no channel has more veil than light.
         """
         planes = sample_plane(self.planes, extent, calm.shape[:2])
-        return self._bounded(follow_picture(planes[..., :4], calm), calm), _share(follow_picture(planes[..., 4:], calm))
+        sky = np.maximum(_share(follow_picture(planes[..., 4:], calm)), smooth_step(tone_of(calm), *_LIT))
+        return self._bounded(follow_picture(planes[..., :4], calm), calm), sky
 
     def _bounded(self, veil: np.ndarray, calm: np.ndarray) -> np.ndarray:
         least = (decode_curve(np.clip(calm, 0, 1)) / self.air).min(axis=2)
@@ -87,7 +90,8 @@ def _darkest(light: np.ndarray) -> np.ndarray:
     Of the parts that hold a pixel one is enough without anything dark: so no rim of clear air lies around dark things.
     """
     part = np.ones((2 * _PART + 1, 2 * _PART + 1), np.uint8)
-    return cv2.morphologyEx(light.min(axis=2), cv2.MORPH_OPEN, part, borderType=cv2.BORDER_REFLECT)
+    calm = cv2.GaussianBlur(light, (0, 0), _CALM, borderType=cv2.BORDER_REFLECT)
+    return cv2.morphologyEx(calm.min(axis=2), cv2.MORPH_OPEN, part, borderType=cv2.BORDER_REFLECT)
 
 
 def _air_of(light: np.ndarray) -> np.ndarray:

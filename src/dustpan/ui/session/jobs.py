@@ -16,6 +16,8 @@ from dustpan.ui.log import record_fault
 class Jobs(QObject):
     """Hand jobs to the pool; each result comes back by a queued signal, unless its token was cancelled.
 
+    lent : whether the pool is another's, that only what is conducted here has a thread of its own.
+
     Signals
     -------
     failed(error) : a job ended with an error that the user should read. An unforeseen error is written to the log and
@@ -25,18 +27,19 @@ class Jobs(QObject):
     failed = pyqtSignal(object)
     _ended = pyqtSignal(object, object, object, object)
 
-    def __init__(self, pool: Pool, parent: QObject | None = None):
+    def __init__(self, pool: Pool, parent: QObject | None = None, *, lent: bool = False):
         super().__init__(parent)
-        self.pool = pool
+        self.pool, self._lent = pool, lent
         self._conductor = Pool(1)
         self._closed = False
         self._ended.connect(self._deliver)
 
     def close(self) -> None:
-        """End both pools; jobs still waiting are dropped."""
+        """End both pools, but for one that is lent; jobs still waiting are dropped."""
         self._closed = True
         self._conductor.close()
-        self.pool.close()
+        if not self._lent:
+            self.pool.close()
 
     def run(
         self,

@@ -1,0 +1,1 @@
+"""The window in which one route is given to many pictures."""

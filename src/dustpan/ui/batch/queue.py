@@ -1,0 +1,247 @@
+"""Pictures that wait for one route: each with its state, worked one after the other beside the window."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from dustpan.batch.names import PATTERN, named
+from dustpan.batch.run import Order, clean_one
+from dustpan.batch.targets import targets_in
+from dustpan.core.document.remedy import Remedy, read_remedy
+from dustpan.core.document.route import Route
+from dustpan.core.errors import DustpanError
+from dustpan.core.render.store import Stores
+from dustpan.core.work.cancel import Token
+from dustpan.files.atomic import check_name
+from dustpan.files.save import DEFAULT_QUALITY
+from dustpan.ui.session.jobs import Jobs
+
+WAITING, WORKING, DONE, FAILED = "waiting", "working", "done", "failed"
+_BUDGET = 128 << 20  # bytes of blocks that the batch keeps
+
+
+@dataclass
+class Item:
+    """A picture of the queue.
+
+    Attributes
+    ----------
+    path : of its file.
+    state : WAITING, WORKING, DONE or FAILED.
+    share : of the work that is done, 0 to 1.
+    output : what was made of it: see `clean_one`; None before.
+    error : why nothing was.
+    """
+
+    path: Path
+    state: str = WAITING
+    share: float = 0.0
+    output: dict[str, Any] | None = None
+    error: str = ""
+
+    @property
+    def words(self) -> str:
+        """The state in words."""
+        if self.state == WORKING:
+            return f"{100 * self.share:.0f} %"
+        if self.state == FAILED:
+            return self.error
+        if self.output is None:
+            return self.state
+        harm = [found["what"].replace("_", " ") for found in self.output["harm"]]
+        return f"{Path(self.output['out']).name}" + (f", look at: {', '.join(harm)}" if harm else "")
+
+
+@dataclass(frozen=True)
+class Wishes:
+    """How results are made and where they go.
+
+    Attributes
+    ----------
+    remedy : for all; None proposes a route for each picture.
+    folder, pattern : of the results: see `named`.
+    format : name of a format, or empty for each picture's own.
+    """
+
+    remedy: Remedy | None = None
+    folder: Path = field(default_factory=Path)
+    pattern: str = PATTERN
+    format: str = ""
+    quality: int = DEFAULT_QUALITY
+    overwrite: bool = False
+
+    def target(self, picture: Path, number: int) -> Path:
+        """Return the file of a picture's result; raises SaveError for a pattern that gives none."""
+        plain = targets_in([picture], self.folder, self.format or None)[picture]
+        return self.folder / named(self.pattern, picture, number, plain.suffix.lower())
+
+    def order(self, sources: Sequence[Path]) -> Order:
+        """Return what is asked for, for `clean_one`."""
+        return Order(self.remedy, self.format or None, self.quality, self.overwrite, tuple(sources))
+
+
+class Queue(QObject):
+    """Work a list of pictures.
+
+    Signals
+    -------
+    changed : the list, a state or a share is another one.
+    ended : nothing is left to be worked.
+    """
+
+    changed = pyqtSignal()
+    ended = pyqtSignal()
+    _reported = pyqtSignal(object, float)
+
+    def __init__(self, jobs: Jobs, parent: QObject | None = None):
+        super().__init__(parent)
+        self.jobs = jobs
+        self.items: list[Item] = []
+        self.wishes = Wishes()
+        self.running, self.paused = False, False
+        self._token = Token()
+        self._stores = Stores.of(_BUDGET)
+        self._reported.connect(self._take_share)
+
+    def add(self, paths: Sequence[Path]) -> None:
+        """Take pictures into the list, each once."""
+        known = {item.path for item in self.items}
+        self.items += [Item(path) for path in dict.fromkeys(path.absolute() for path in paths) if path not in known]
+        self.changed.emit()
+
+    def remove(self, paths: Sequence[Path]) -> None:
+        """Take pictures out of the list, but for the one that is being worked."""
+        self.items = [item for item in self.items if item.path not in paths or item.state == WORKING]
+        self.changed.emit()
+
+    @property
+    def share(self) -> float:
+        """How much of all is done, 0 to 1."""
+        ended = sum(1.0 if item.state in (DONE, FAILED) else item.share for item in self.items)
+        return ended / max(len(self.items), 1)
+
+    def count(self, state: str) -> int:
+        """Return how many pictures are in a state."""
+        return sum(item.state == state for item in self.items)
+
+    def fault(self) -> str:
+        """Return why the work can't begin, or nothing."""
+        if not self.items:
+            return "There is no picture in the list yet."
+        targets: dict[Path, Path] = {}
+        sources = [item.path for item in self.items]
+        try:
+            for number, item in enumerate(self.items, 1):
+                target = self.wishes.target(item.path, number)
+                if target in targets:
+                    return f"{item.path.name} and {targets[target].name} would both become {target.name}."
+                targets[target] = item.path
+                if item.state == WAITING:
+                    check_name(target, overwrite=self.wishes.overwrite, sources=sources)
+        except DustpanError as fault:
+            return str(fault)
+        return ""
+
+    def start(self) -> None:
+        """Work all that waits, one after the other; raises nothing: what fails is told by its own line."""
+        if not self.running and not self.fault():
+            self.running, self.paused, self._token = True, False, Token()
+            self._next()
+
+    def pause(self, on: bool) -> None:
+        """Begin no other picture while on."""
+        self.paused = on
+        if not on and self.running and not self.count(WORKING):
+            self._next()
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """End the work; the picture under way waits again, and nothing of it is left."""
+        self._token.cancel()
+        for item in self.items:
+            if item.state == WORKING:
+                item.state, item.share = WAITING, 0.0
+        self.running = False
+        self.changed.emit()
+
+    def retry(self) -> None:
+        """Let what has failed wait again."""
+        for item in self.items:
+            if item.state == FAILED:
+                item.state, item.error = WAITING, ""
+        self.changed.emit()
+
+    def again(self) -> None:
+        """Let everything wait again, for other wishes."""
+        for number, item in enumerate(self.items):
+            self.items[number] = Item(item.path)
+        self.changed.emit()
+
+    def _next(self) -> None:
+        waiting = [(n, item) for n, item in enumerate(self.items, 1) if item.state == WAITING]
+        if self.paused or not self.running:
+            return
+        if not waiting:
+            self.running = False
+            self.changed.emit()
+            self.ended.emit()
+            return
+        number, item = waiting[0]
+        item.state, item.share = WORKING, 0.0
+        token, target = self._token, self.wishes.target(item.path, number)
+        order = self.wishes.order([each.path for each in self.items])
+        report = partial(self._reported.emit, item)
+        job = partial(
+            clean_one, item.path, target, order, pool=self.jobs.pool, token=token, stores=self._stores, progress=report
+        )
+        self.jobs.conduct(job, partial(self._finish, item), token=token, failed=partial(self._fail, item))
+        self.changed.emit()
+
+    def _take_share(self, item: Item, share: float) -> None:
+        if item.state == WORKING:
+            item.share = share
+            self.changed.emit()
+
+    def _finish(self, item: Item, output: dict[str, Any]) -> None:
+        item.state, item.share, item.output = DONE, 1.0, output
+        self._next()
+
+    def _fail(self, item: Item, fault: DustpanError) -> None:
+        item.state, item.error = FAILED, str(fault)
+        self._next()
+
+    # -- what has come of it ----------------------------------------------------------------------------------
+
+    @property
+    def routes(self) -> dict[Path, Route]:
+        """The routes that were used, by picture."""
+        return {
+            item.path: read_remedy(json.dumps(item.output["remedy"]), where=item.path.name).route
+            for item in self.items
+            if item.output is not None
+        }
+
+    def report(self) -> str:
+        """Return in plain text what was made of each picture."""
+        lines = [f"{self.count(DONE)} of {len(self.items)} pictures done, {self.count(FAILED)} failed.", ""]
+        for item in self.items:
+            lines.append(str(item.path))
+            lines += [f"    {line}" for line in _told(item)]
+        return "\n".join(lines) + "\n"
+
+
+def _told(item: Item) -> list[str]:
+    if item.output is None:
+        return [item.words]
+    output = item.output
+    size = f"{output['width']} x {output['height']} px, {output['seconds']:.1f} s"
+    told = [f"{output['out']} ({size})", f"steps: {', '.join(output['steps']) or 'none'}"]
+    told += [f"look at: {found['what'].replace('_', ' ')} ({found['size']:.2g})" for found in output["harm"]]
+    return told + list(output["messages"])

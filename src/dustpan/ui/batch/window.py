@@ -1,0 +1,364 @@
+"""Give one route to many pictures: what, how, where to, and how far each of them is."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QIcon, QImage, QKeySequence, QPixmap, QShortcut
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QFileDialog,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QProgressBar,
+    QPushButton,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from dustpan.batch.names import PATTERN, WORDS
+from dustpan.core.document.remedy import Remedy
+from dustpan.core.errors import DustpanError
+from dustpan.core.work.cancel import Token
+from dustpan.core.work.pool import Pool, Priority
+from dustpan.files import READS, read_preview
+from dustpan.files.folders import pictures_in
+from dustpan.files.remedies import load_remedy, ready_made
+from dustpan.files.save import FORMATS
+from dustpan.ui.batch.queue import DONE, FAILED, WAITING, Item, Queue
+from dustpan.ui.export_dialog import QUALITY
+from dustpan.ui.frames.tries import image_from
+from dustpan.ui.memory import Memory
+from dustpan.ui.route.foot import labelled_row
+from dustpan.ui.session.jobs import Jobs
+from dustpan.ui.widgets.choice import Choice
+from dustpan.ui.widgets.configured import configured
+from dustpan.ui.widgets.sliders import NumberSlider
+from dustpan.ui.widgets.text import shown_name
+
+_SIDE = 320  # px of the column of wishes
+_ICON = QSize(54, 40)
+_CURRENT, _AUTO, _FILE = "the open picture's route", "proposed for each picture", "a remedy file …"
+_LOSSY = ("jpeg", "webp")
+
+
+class BatchWindow(QWidget):
+    """A window of its own beside the main one, which stays usable.
+
+    Signals
+    -------
+    walked(paths, routes) : results are to be looked at in the main window, with the routes that made them.
+    """
+
+    walked = pyqtSignal(object, object)
+
+    def __init__(self, pool: Pool, memory: Memory, parent: QWidget | None = None):
+        super().__init__(parent, Qt.WindowType.Window)
+        self.setWindowTitle("Batch – Dustpan")
+        self.setAcceptDrops(True)
+        self.memory = memory
+        self.jobs = Jobs(pool, self, lent=True)
+        self.queue = Queue(self.jobs, self)
+        self.current: Remedy | None = None  # the open picture's route
+        self._file: Remedy | None = None  # of a remedy file
+        self._rows: dict[Path, QTreeWidgetItem] = {}
+        self._make_parts()
+        self._lay_out()
+        self._connect()
+        self.resize(1060, 680)
+        self._wish()
+
+    # -- building ---------------------------------------------------------------------------------------------
+
+    def _make_parts(self) -> None:
+        self.add_button = _button("Add pictures …", "Take files into the list (Ctrl+O); they can be dropped too")
+        self.folder_button = _button("Add a folder …", "Take all pictures of a folder into the list")
+        self.remove_button = _button("Take out", "Take the chosen pictures out of the list (Del)")
+        self.list = QTreeWidget()
+        self.list.setHeaderLabels(["Picture", "State"])
+        self.list.setRootIsDecorated(False)
+        self.list.setSelectionMode(QTreeWidget.SelectionMode.ExtendedSelection)
+        self.list.setIconSize(_ICON)
+        self.list.setAccessibleName("Pictures")
+        header = self.list.header()
+        assert header is not None
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+        self.route = Choice("The route that all pictures get", "Route")
+        self.route.addItems([_CURRENT, _AUTO, *ready_made(), _FILE])
+        self.folder = configured(QLineEdit(self.memory.get("batch_folder", "")), toolTip="The folder of the results")
+        self.folder.setPlaceholderText("a folder for the results")
+        self.choose_folder = _button("Choose …", "Choose a folder")
+        self.pattern = QLineEdit(self.memory.get("batch_pattern", PATTERN))
+        self.pattern.setToolTip(f"A pattern: {', '.join(f'{{{word}}}' for word in WORDS)} stand for the picture's own")
+        self.example = configured(QLabel(), objectName="faint", wordWrap=True)
+        self.format = Choice("How results are written", "Format")
+        self.format.addItem("as each was opened", "")
+        for fmt in FORMATS.values():
+            if not fmt.raw:
+                self.format.addItem(fmt.label, fmt.name)
+        self.quality = NumberSlider(QUALITY)
+        self.overwrite = configured(QCheckBox("Replace files of this name"), toolTip="Otherwise they are kept")
+        self.note = configured(QLabel(), objectName="faint", wordWrap=True)
+        self.bar = configured(QProgressBar(), textVisible=False, maximum=1000)
+        self.bar.setAccessibleName("How far all pictures are")
+        self.start_button = configured(_button("Start", "Work all pictures that wait"), objectName="accent")
+        self.pause_button = configured(_button("Pause", "Begin no other picture"), checkable=True)
+        self.retry_button = _button("Try failed ones again", "Let pictures that have failed wait again")
+        self.report_button = _button("Save report …", "Write what was made of each picture, as text")
+        self.walk_button = _button("Look at results", "Go through them in the main window, each with its route")
+
+    def _lay_out(self) -> None:
+        head = QHBoxLayout()
+        for button in (self.add_button, self.folder_button, self.remove_button):
+            head.addWidget(button)
+        head.addStretch()
+        left = QVBoxLayout()
+        left.addLayout(head)
+        left.addWidget(self.list, 1)
+        side = configured(QWidget(), objectName="panel")
+        side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        side.setFixedWidth(_SIDE)
+        column = QVBoxLayout(side)
+        column.setContentsMargins(14, 12, 14, 12)
+        column.setSpacing(8)
+        column.addLayout(labelled_row("Route", self.route))
+        column.addWidget(QLabel("Folder"))
+        folder = QHBoxLayout()
+        folder.addWidget(self.folder, 1)
+        folder.addWidget(self.choose_folder)
+        column.addLayout(folder)
+        column.addLayout(labelled_row("Name", self.pattern))
+        column.addWidget(self.example)
+        column.addLayout(labelled_row("Format", self.format))
+        column.addWidget(self.quality)
+        column.addWidget(self.overwrite)
+        column.addStretch()
+        column.addWidget(self.note)
+        foot = QHBoxLayout()
+        foot.addWidget(self.start_button)
+        foot.addWidget(self.pause_button)
+        foot.addWidget(self.bar, 1)
+        for button in (self.retry_button, self.report_button, self.walk_button):
+            foot.addWidget(button)
+        middle = QHBoxLayout()
+        middle.addLayout(left, 1)
+        middle.addWidget(side)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(12, 10, 12, 12)
+        whole.setSpacing(10)
+        whole.addLayout(middle, 1)
+        whole.addLayout(foot)
+
+    def _connect(self) -> None:
+        queue = self.queue
+        self.add_button.clicked.connect(self.ask_pictures)
+        self.folder_button.clicked.connect(self._ask_source_folder)
+        self.remove_button.clicked.connect(self._remove)
+        self.choose_folder.clicked.connect(self._ask_folder)
+        self.start_button.clicked.connect(lambda: queue.stop() if queue.running else self._start())
+        self.pause_button.toggled.connect(queue.pause)
+        self.retry_button.clicked.connect(self._retry)
+        self.report_button.clicked.connect(self._ask_report)
+        self.walk_button.clicked.connect(self._walk)
+        self.list.itemDoubleClicked.connect(lambda row, column: self._walk(row))
+        self.list.itemSelectionChanged.connect(self.refresh)
+        self.route.activated.connect(self._choose_route)
+        for signal in (self.folder.textChanged, self.pattern.textChanged):
+            signal.connect(lambda _: self._wish())
+        self.format.activated.connect(lambda _: self._wish())
+        self.overwrite.toggled.connect(lambda _: self._wish())
+        for changed in (self.quality.changed, self.quality.nudged):
+            changed.connect(lambda _: self._wish())
+        queue.changed.connect(self.refresh)
+        for key, act in (("Ctrl+O", self.ask_pictures), ("Del", self._remove), ("Esc", self.close)):
+            QShortcut(QKeySequence(key), self).activated.connect(act)
+
+    # -- pictures ---------------------------------------------------------------------------------------------
+
+    def add(self, paths: list[Path]) -> None:
+        """Take pictures into the list; a folder stands for the pictures in it."""
+        found = [picture for path in paths for picture in pictures_in(path)]
+        self.queue.add(found)
+        for path in found:
+            job, token = partial(read_preview, path), Token()
+            then = partial(self._show_preview, path.absolute())
+            self.jobs.run(job, then, priority=Priority.AROUND, token=token, failed=lambda fault: None)
+
+    def ask_pictures(self) -> None:
+        """Ask for files."""
+        names, _ = QFileDialog.getOpenFileNames(self, f"Pictures ({READS})")
+        self.add([Path(name) for name in names])
+
+    def _ask_source_folder(self) -> None:
+        if name := QFileDialog.getExistingDirectory(self, "A folder of pictures"):
+            self.add([Path(name)])
+
+    def _remove(self) -> None:
+        self.queue.remove([self._path_of(row) for row in self.list.selectedItems()])
+
+    def _path_of(self, row: QTreeWidgetItem) -> Path:
+        return next(path for path, own in self._rows.items() if own is row)
+
+    def _show_preview(self, path: Path, found) -> None:
+        row = self._rows.get(path)
+        if row is not None and found is not None:
+            image: QImage = image_from(found[0])
+            mode = Qt.AspectRatioMode.KeepAspectRatio
+            small = image.scaled(2 * _ICON, mode, Qt.TransformationMode.SmoothTransformation)
+            row.setIcon(0, QIcon(QPixmap.fromImage(small)))
+
+    def dragEnterEvent(self, event):
+        """Take files."""
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event):
+        """Take the dropped files and folders into the list."""
+        self.add([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])
+
+    # -- wishes -----------------------------------------------------------------------------------------------
+
+    def take_current(self, remedy: Remedy | None) -> None:
+        """Follow the route of the picture that is open in the main window."""
+        self.current = remedy
+        self._wish()
+
+    def _choose_route(self, index: int) -> None:
+        if self.route.itemText(index) == _FILE:
+            name, _ = QFileDialog.getOpenFileName(self, "Remedy", "", "Remedies (*.json);;All files (*)")
+            try:
+                self._file = load_remedy(Path(name)) if name else None
+            except DustpanError as fault:
+                self._file = None
+                self.note.setText(str(fault))
+                return
+        self._wish()
+
+    @property
+    def remedy(self) -> Remedy | None:
+        """The remedy for all pictures; None proposes one for each."""
+        chosen = self.route.currentText()
+        return {_CURRENT: self.current, _AUTO: None, _FILE: self._file}.get(chosen, ready_made().get(chosen))
+
+    def _wish(self) -> None:
+        """Take over what is set."""
+        folder = self.folder.text().strip()
+        self.queue.wishes = replace(
+            self.queue.wishes,
+            remedy=self.remedy,
+            folder=Path(folder) if folder else Path(),
+            pattern=self.pattern.text(),
+            format=self.format.currentData() or "",
+            quality=round(self.quality.value),
+            overwrite=self.overwrite.isChecked(),
+        )
+        self.refresh()
+
+    def _ask_folder(self) -> None:
+        if name := QFileDialog.getExistingDirectory(self, "A folder for the results", self.folder.text()):
+            self.folder.setText(name)
+
+    def _fault(self) -> str:
+        """Return why the work can't begin, or nothing."""
+        if self.route.currentText() in (_CURRENT, _FILE) and self.remedy is None:
+            return "There is no such route: open a picture, or choose another one."
+        if not self.folder.text().strip():
+            return "Choose a folder for the results."
+        return self.queue.fault()
+
+    # -- work -------------------------------------------------------------------------------------------------
+
+    def _start(self) -> None:
+        if self._fault():
+            return
+        self.memory.put("batch_folder", self.folder.text())
+        self.memory.put("batch_pattern", self.pattern.text())
+        self.pause_button.setChecked(False)
+        if not self.queue.count(WAITING):
+            self.queue.again()
+        self.queue.start()
+
+    def _retry(self) -> None:
+        self.queue.retry()
+        self._start()
+
+    def refresh(self) -> None:
+        """Show everything as it stands."""
+        queue, fault = self.queue, self._fault()
+        self._list_items()
+        self.bar.setValue(round(1000 * queue.share))
+        self.start_button.setText("Stop" if queue.running else f"Start {queue.count(WAITING) or len(queue.items)}")
+        self.start_button.setEnabled(queue.running or not fault)
+        self.pause_button.setEnabled(queue.running)
+        self.retry_button.setVisible(queue.count(FAILED) > 0 and not queue.running)
+        ended = queue.count(DONE)
+        for button in (self.report_button, self.walk_button):
+            button.setEnabled(ended > 0)
+        self.remove_button.setEnabled(bool(self.list.selectedItems()))
+        self.quality.setVisible(self.format.currentData() in _LOSSY)
+        self.quality.show_value(self.queue.wishes.quality)
+        self.example.setText(self._example())
+        told = f"{ended} of {len(queue.items)} done" + (
+            f", {queue.count(FAILED)} failed" if queue.count(FAILED) else ""
+        )
+        self.note.setText(told if queue.running or ended else fault)
+
+    def _example(self) -> str:
+        picture = self.queue.items[0].path if self.queue.items else Path("picture.png")
+        try:
+            return f"{shown_name(picture)} becomes {self.queue.wishes.target(picture, 1).name}"
+        except DustpanError as fault:
+            return str(fault)
+
+    def _list_items(self) -> None:
+        wanted = {item.path: item for item in self.queue.items}
+        for path in [path for path in self._rows if path not in wanted]:
+            self.list.takeTopLevelItem(self.list.indexOfTopLevelItem(self._rows.pop(path)))
+        for path, item in wanted.items():
+            if path not in self._rows:
+                self._rows[path] = QTreeWidgetItem([shown_name(path), ""])
+                self._rows[path].setToolTip(0, str(path))
+                self.list.addTopLevelItem(self._rows[path])
+            self._show_item(self._rows[path], item)
+
+    def _show_item(self, row: QTreeWidgetItem, item: Item) -> None:
+        if row.text(1) != item.words:
+            row.setText(1, item.words)
+            row.setToolTip(1, item.error or "; ".join((item.output or {}).get("messages", [])))
+
+    def _ask_report(self) -> None:
+        start = Path(self.folder.text()) / "report.txt"
+        name, _ = QFileDialog.getSaveFileName(self, "Save report", str(start), "Text (*.txt)")
+        if name:
+            try:
+                Path(name).write_text(self.queue.report(), "utf-8", errors="surrogateescape")
+            except OSError as fault:
+                self.note.setText(f"{name}: can't be written ({fault.strerror}).")
+
+    def _walk(self, first: QTreeWidgetItem | None = None) -> None:
+        """Have the pictures shown in the main window, from a row on."""
+        routes = self.queue.routes
+        paths = list(routes)
+        if isinstance(first, QTreeWidgetItem) and (path := self._path_of(first)) in routes:
+            at = paths.index(path)
+            paths = paths[at:] + paths[:at]
+        if paths:
+            self.walked.emit(paths, routes)
+
+    def end(self) -> None:
+        """Stop everything, when the application ends."""
+        self.queue.stop()
+        self.jobs.close()
+
+
+def _button(words: str, tip: str) -> QPushButton:
+    button = configured(QPushButton(words), toolTip=tip)
+    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    return button
