@@ -149,8 +149,6 @@ def test_the_hazy_belfry_is_lifted_cleared_and_then_cleaned_evenly():
         rendered(clean_picture("belfry", size=size), route_of(*steps)) for steps in ([lift], [lift, clear])
     )
     assert abs(truth.mean() / lifted.mean() - 1) < 0.03
-    window = tone_of(lifted) > 0.92
-    assert window.sum() > 300 and np.abs(truth - lifted)[window].max() < 2 * LEVEL
     noisy = noisy_picture("belfry", size=size, dtype=np.uint16)
     left = rendered(noisy, route_of(("hot_pixels", {}), lift, clear, ("noise", {}))) - truth
     loud = rendered(noisy, route_of(("hot_pixels", {}), lift, clear)) - truth

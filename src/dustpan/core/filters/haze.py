@@ -21,6 +21,7 @@ from dustpan.core.picture.region import Extent
 _SIDE = 400  # px, longer side of the planes
 _PART = 7  # px of them, radius of the parts that hold a dark pixel in clear air
 _WINDOW = 20  # px of them, in which the veil follows the picture's colours
+_SKY_WINDOW = 5  # px of them, in which the sky does: it may be seen through a small opening
 _SOFT = 1e-3  # variance of colour that still counts as one thing
 _MOST = 0.95  # of the light may be veil
 _MOST_OF_PIXEL = 0.92  # of the light of a pixel's darkest channel may be veil
@@ -28,10 +29,10 @@ _AIR = 0.002  # share of the pixels, the most veiled, that tell the colour of th
 _CALM = 1.6  # px of the planes, deviation of the blur without which noise passes for dark pixels
 _FAINTEST_AIR = 0.05  # light of the veil under which there is none
 CALM_REACH = 4  # px, of the smoothing that keeps noise out of the veil
-_EVEN_STEP = 0.015  # deviation of tone within 4 px up to which a place is smooth
-_LIT = (0.78, 0.9)  # tones between which a pixel counts as sky, or lamp, however small
+_EVEN_STEP = 0.02  # deviation of tone within 2 px up to which a place is smooth
+_LIT = (0.84, 0.96)  # tones between which a pixel counts as sky, or lamp, however small
 _SKY_TONE = (0.45, 0.65)  # between which a place becomes bright enough for sky
-_SKY_VEIL = (0.45, 0.7)  # the same of its veil
+_SKY_VEIL = (0.45, 0.7)  # the same of its light beside that of the veil
 
 
 @dataclass(frozen=True, eq=False)
@@ -80,7 +81,8 @@ def find_veil(overview: np.ndarray) -> Veil | None:
     if air.min() < _FAINTEST_AIR:
         return None
     veil = np.minimum(_darkest(light / air), 1) * np.float32(_MOST)
-    planes = [guided_planes(picture, plane, _WINDOW, _SOFT) for plane in (veil, _sky(picture, veil))]
+    sky = _sky(picture, light / air)
+    planes = [guided_planes(picture, veil, _WINDOW, _SOFT), guided_planes(picture, sky, _SKY_WINDOW, _SOFT)]
     return Veil(np.concatenate(planes, axis=2), air)
 
 
@@ -100,13 +102,13 @@ def _air_of(light: np.ndarray) -> np.ndarray:
     return light[dark >= np.quantile(dark, 1 - _AIR)].mean(axis=0).astype(np.float32)
 
 
-def _sky(picture: np.ndarray, veil: np.ndarray) -> np.ndarray:
-    """Return (h, w), 0 to 1, how bright, smooth and veiled each place is."""
+def _sky(picture: np.ndarray, beside_air: np.ndarray) -> np.ndarray:
+    """Return (h, w), 0 to 1, how bright and smooth each place is, and how near to the veil's own light."""
     tone = tone_of(picture)
-    mean, square = (cv2.blur(plane, (9, 9), borderType=cv2.BORDER_REFLECT) for plane in (tone, tone * tone))
+    mean, square = (cv2.blur(plane, (5, 5), borderType=cv2.BORDER_REFLECT) for plane in (tone, tone * tone))
     uneven = np.sqrt(np.maximum(square - mean * mean, 0)) / np.float32(_EVEN_STEP)
     smooth = 1 - smooth_step(uneven, 1.0, 2.0)
-    return (smooth * smooth_step(mean, *_SKY_TONE) * smooth_step(veil, *_SKY_VEIL)).astype(np.float32)
+    return (smooth * smooth_step(mean, *_SKY_TONE) * smooth_step(beside_air.min(axis=2), *_SKY_VEIL)).astype(np.float32)
 
 
 def _share(plane: np.ndarray) -> np.ndarray:
