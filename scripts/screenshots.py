@@ -8,8 +8,10 @@ from __future__ import annotations
 
 import io
 import sys
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import numpy as np
 import pyvips
@@ -19,9 +21,12 @@ from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QApplication
 
 from dustpan.core.document.viewing import USUAL
+from dustpan.core.picture.source import Metadata
 from dustpan.core.render.finishing import Finish
+from dustpan.files.save import FORMATS, save_picture
+from dustpan.simulate.roof_stars import FRAMES, Night
 from dustpan.simulate.samples import sample_picture
-from dustpan.simulate.scenes import raw_picture
+from dustpan.simulate.scenes import noisy_picture, raw_picture
 from dustpan.ui.demo import open_scene
 from dustpan.ui.export_dialog import ExportDialog
 from dustpan.ui.widgets import theme
@@ -99,6 +104,67 @@ def build_where(window: Window) -> None:
     wait(seconds=1.5)
 
 
+def clear_the_belfry(window: Window) -> None:
+    """Lift the belfry, clear its haze, clean it, and look at the ends of tone."""
+    session = window.session
+    session.opening.open_from(partial(sample_picture, "belfry"), "belfry", then=session.measuring.propose)
+    wait(lambda: session.engine is not None and session.engine.source.name == "belfry" and len(session.route) == 3, 60)
+    for kind, values in (("exposure", {"ev": 3.0}), ("haze", {"strength": 0.8}), ("exposure", {})):
+        if not any(step.kind == kind for step in session.route):
+            session.add_step(kind)
+            wait(lambda kind=kind: any(step.kind == kind for step in session.route))
+        session.choose(next(step.id for step in session.route if step.kind == kind))
+        session.change_step(replace(session.step, params=replace(session.step.params, **values)), kind)
+    window.actions_by_name["wipe"].setChecked(True)
+    window.canvas.fit()
+    wait(lambda: window.tiles.settled and window.readings.settled and window.controls.ends is not None, 60)
+    wait(seconds=1.0)
+
+
+def combine_frames(window: Window, folder: Path) -> None:
+    """Take the frames of a night into their workspace."""
+    night = Night((600, 400))
+    with TemporaryDirectory() as name:
+        made = {"night": (night.frame, FRAMES), "dark": (night.dark, 4), "flat": (night.flat, 4)}
+        for kind, (draw, count) in made.items():
+            for number in range(count):
+                save_picture(Path(name) / f"{kind}-{number:02d}.fits", draw(number), Metadata(), FORMATS["fits"])
+        frames = window.show_frames()
+        work = frames.work
+        calibration = {kind: tuple(sorted(Path(name).glob(f"{kind}-*"))) for kind in ("dark", "flat")}
+        work.series = replace(work.series, **calibration)
+        work.add(sorted(Path(name).glob("night-*")))
+        wait(lambda: len(work.frames) == FRAMES, 90)
+        work.choose(replace(work.choice, figure=2).keeping(FRAMES - 1, work.qualities))
+        frames.look_at(work.order[5])
+        wait(seconds=3.0)
+        wait(lambda: frames.tries.tiles[-1].image is not None)
+        keep(frames.grab(), folder / "frames.png")
+        frames.close()
+
+
+def give_to_many(window: Window, folder: Path) -> None:
+    """Work some pictures in the batch window."""
+    with TemporaryDirectory() as name:
+        pictures, out = Path(name) / "night", Path(name) / "cleaned"
+        pictures.mkdir()
+        out.mkdir()
+        for number, (scene, iso) in enumerate((s, i) for i in (800, 3200, 12800) for s in ("bench", "tower")):
+            made = noisy_picture(scene, size=(480, 320), iso=iso, seed=number)
+            save_picture(pictures / f"{scene}-iso{iso}.png", made.pixels, made.metadata, FORMATS["png"])
+        batch = window.show_batch()
+        batch.add([pictures])
+        batch.route.setCurrentText("proposed for each picture")
+        batch.folder.setText(str(out))
+        batch.start_button.click()
+        wait(lambda: batch.queue.count("done") == 4, 90)
+        batch.folder.setText("/pictures/cleaned")
+        wait(seconds=0.3)
+        keep(batch.grab(), folder / "batch.png")
+        batch.queue.stop()
+        batch.close()
+
+
 def main(folder: Path) -> None:
     """Take each view."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -165,18 +231,10 @@ def main(folder: Path) -> None:
     canvas.fit()
     build_where(window)
     shoot("where")
-    window.actions_by_name["where_alone"].trigger()
-    shoot("where-alone")
-    window.actions_by_name["where_alone"].trigger()
     window.canvas.parts.set_open(False)
     while window.session.step.where.parts:
         window.commands.undo()
     session.choose_kind("noise")
-    window.display.set_surround("light")
-    window.actions_by_name["lamp"].trigger()
-    shoot("light")
-    window.actions_by_name["lamp"].trigger()
-    window.display.set_surround("dark")
     session.keep_take()
     window.controls.fields["luminance"].changed.emit(45.0)
     wait(exact)
@@ -185,10 +243,6 @@ def main(folder: Path) -> None:
     wait(lambda: window.states.drawn)
     shoot("takes")
     window.states.hide()
-    window.route_bar.show_steps()
-    wait(seconds=0.5)
-    shoot("add")
-    window.route_bar.steps.hide()
     canvas.fit()
     dialog = ExportDialog(Path("/pictures/bench.png"), session.engine.source, None, window)
     dialog.folder.setText("/")
@@ -217,6 +271,10 @@ def main(folder: Path) -> None:
         at(*place)
         shoot(scene)
         window.actions_by_name["wipe"].setChecked(False)
+    clear_the_belfry(window)
+    shoot("belfry")
+    combine_frames(window, folder)
+    give_to_many(window, folder)
     window.close_at_once()
 
 

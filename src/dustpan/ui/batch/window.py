@@ -6,8 +6,9 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
+import numpy as np
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QIcon, QImage, QKeySequence, QPixmap, QShortcut
+from PyQt6.QtGui import QIcon, QKeySequence, QPixmap, QShortcut
 from PyQt6.QtWidgets import (
     QCheckBox,
     QFileDialog,
@@ -26,9 +27,11 @@ from PyQt6.QtWidgets import (
 from dustpan.batch.names import PATTERN, WORDS
 from dustpan.core.document.remedy import Remedy
 from dustpan.core.errors import DustpanError
+from dustpan.core.filters.planes import shrink_to
+from dustpan.core.picture.working import from_working, to_working
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Pool, Priority
-from dustpan.files import READS, read_preview
+from dustpan.files import READS, read_picture, read_preview
 from dustpan.files.folders import pictures_in
 from dustpan.files.remedies import load_remedy, ready_made
 from dustpan.files.save import FORMATS
@@ -187,8 +190,8 @@ class BatchWindow(QWidget):
         found = [picture for path in paths for picture in pictures_in(path)]
         self.queue.add(found)
         for path in found:
-            job, token = partial(read_preview, path), Token()
-            then = partial(self._show_preview, path.absolute())
+            job, token = partial(_small, path), Token()
+            then = partial(self._show_small, path.absolute())
             self.jobs.run(job, then, priority=Priority.AROUND, token=token, failed=lambda fault: None)
 
     def ask_pictures(self) -> None:
@@ -206,13 +209,10 @@ class BatchWindow(QWidget):
     def _path_of(self, row: QTreeWidgetItem) -> Path:
         return next(path for path, own in self._rows.items() if own is row)
 
-    def _show_preview(self, path: Path, found) -> None:
-        row = self._rows.get(path)
-        if row is not None and found is not None:
-            image: QImage = image_from(found[0])
-            mode = Qt.AspectRatioMode.KeepAspectRatio
-            small = image.scaled(2 * _ICON, mode, Qt.TransformationMode.SmoothTransformation)
-            row.setIcon(0, QIcon(QPixmap.fromImage(small)))
+    def _show_small(self, path: Path, found: np.ndarray) -> None:
+        if (row := self._rows.get(path)) is not None:
+            mode, smooth = Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+            row.setIcon(0, QIcon(QPixmap.fromImage(image_from(found).scaled(2 * _ICON, mode, smooth))))
 
     def dragEnterEvent(self, event):
         """Take files."""
@@ -356,6 +356,19 @@ class BatchWindow(QWidget):
         """Stop everything, when the application ends."""
         self.queue.stop()
         self.jobs.close()
+
+
+def _small(path: Path) -> np.ndarray:
+    """Return a file's picture in small, h x w x 3 uint8: its preview, else the whole of it reduced."""
+    preview = read_preview(path)
+    if preview is not None:
+        return preview[0]
+    source = read_picture(path)
+    light = (
+        source.pixels if source.mosaic is None else np.repeat(source.read((0, 0, source.width, source.height)), 3, 2)
+    )
+    reduced = np.atleast_3d(shrink_to(light, 4 * _ICON.width()))
+    return from_working(to_working(reduced, linear=source.linear), dtype=np.uint8)
 
 
 def _button(words: str, tip: str) -> QPushButton:

@@ -116,6 +116,8 @@ QLineEdit#value:focus {{ background: {GREYS.ground}; border-color: {VERDIGRIS}; 
 QComboBox::drop-down {{ border: none; width: 20px; }}
 QComboBox::down-arrow {{ width: 0; height: 0; border-left: 4px solid {GREYS.bar}; border-right: 4px solid {GREYS.bar};
     border-top: 5px solid {GREYS.text}; margin-right: 8px; }}
+QHeaderView::section {{ background: {GREYS.bar}; color: {GREYS.faint}; border: none; padding: 5px 8px; }}
+QTreeWidget::item {{ padding: 3px 6px; }}
 QComboBox QAbstractItemView {{ background: {GREYS.panel}; border: 1px solid {GREYS.line}; }}
 QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {GREYS.faint}; border-radius: 3px;
     background: {GREYS.ground}; }}
