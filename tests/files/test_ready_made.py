@@ -23,7 +23,7 @@ def rendered(source: Source, name: str) -> np.ndarray:
     return engine.render(plan, (0, 0, *plan.size))
 
 
-def test_they_are_eleven_plain_routes_that_can_be_saved_again():
+def test_they_are_plain_routes_that_can_be_saved_again():
     assert len(ready_made()) == 14
     for name, remedy in ready_made().items():
         assert remedy.name == name and remedy.note and len(remedy.route) > 0

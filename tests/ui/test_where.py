@@ -339,7 +339,7 @@ def test_a_ready_made_route_is_taken_from_the_menu_and_undone(opened, qtbot):
     before = opened.session.document
     route = next(menu for menu in opened.menuBar().actions() if menu.text() == "Route").menu()
     ready = next(action.menu() for action in route.actions() if action.text() == "Ready-made routes")
-    assert len(ready.actions()) == 11 and all(action.toolTip() for action in ready.actions())
+    assert len(ready.actions()) == 14 and all(action.toolTip() for action in ready.actions())
     next(action for action in ready.actions() if action.text() == "Only the subject crisp").trigger()
     settle(opened, qtbot)
     assert [step.kind for step in opened.session.route] == ["hot_pixels", "noise", "sharpen"]

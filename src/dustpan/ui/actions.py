@@ -44,7 +44,7 @@ TABLE = (
         "Ctrl+Alt+S",
         "Save the pictures that are open together as one file: routes, takes, proofs and how they are looked at",
     ),
-    Entry("File", "save_project_as", "Save project as …", "", "Save them as another file"),
+    Entry("File", "save_project_as", "Save project as …", "Ctrl+Alt+Shift+S", "Save them as another file"),
     Entry(
         "File",
         "save_remedy",
