@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from PyQt6.QtWidgets import QFileDialog
-from tests.ui.steer import on_screen, propose, settle, type_value
+from tests.ui.steer import propose, settle, type_value
 
 from dustpan.core.work.pool import Pool
 from dustpan.files.save import FORMATS, save_picture
@@ -42,6 +42,12 @@ def opened_in(window, qtbot, paths) -> None:
     settle(window, qtbot)
 
 
+def rendered(window) -> np.ndarray:
+    engine = window.session.engine
+    plan = engine.plan(window.session.document)
+    return engine.render(plan, (0, 0, *plan.size))
+
+
 def test_a_project_opens_elsewhere_with_the_same_documents_and_pixels(
     window, another, series, qtbot, tmp_path, monkeypatch
 ):
@@ -71,7 +77,7 @@ def test_a_project_opens_elsewhere_with_the_same_documents_and_pixels(
     assert another.canvas.zoom == 3.0
     qtbot.waitUntil(lambda: "2.png" in another.message.text.text(), timeout=10000)
     settle(another, qtbot)
-    assert np.array_equal(on_screen(another), on_screen(window))
+    assert np.array_equal(rendered(another), rendered(window))
     with qtbot.waitSignal(another.session.opened, timeout=20000):
         another.actions_by_name["previous_picture"].trigger()
     assert another.session.document.route == left.route and len(another.session.takes) == 1

@@ -34,10 +34,10 @@ class ProjectFiles(QObject):
 
     Signals
     -------
-    loaded(project) : its pictures are to be opened.
+    loaded(project, told) : its pictures are to be opened, and then it is told what was wrong with it.
     """
 
-    loaded = pyqtSignal(object)
+    loaded = pyqtSignal(object, str)
 
     def __init__(self, session: Session, memory: Memory, message: Message, window: QWidget):
         super().__init__(window)
@@ -135,9 +135,7 @@ class ProjectFiles(QObject):
             self.message.tell(" ".join(told), True)
             return
         self.path = path
-        self.loaded.emit(project)
-        for text in told:
-            self.session.told.emit(text, True)
+        self.loaded.emit(project, " ".join(told))
 
 
 def _found_again(project: Project, folder: Path) -> Project:

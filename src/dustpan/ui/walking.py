@@ -72,23 +72,26 @@ class Walking(QObject):
         self._direction = 1
         self._open(paths[0].absolute(), read)
 
-    def open_project(self, project: Project) -> None:
-        """Open the pictures of a project that are there, each as it was left."""
+    def open_project(self, project: Project, told: str = "") -> None:
+        """Open the pictures of a project that are there, each as it was left; then tell what was wrong with it."""
         there = [picture for picture in project.pictures if picture.path.is_file()]
         shown = project.pictures[project.shown]
         works = {picture.path: picture.work for picture in there}
-        self.open_with(list(works), works, shown=shown.path if shown in there else None)
+        self.open_with(list(works), works, shown=shown.path if shown in there else None, told=told)
 
-    def open_with(self, paths: list[Path], works: dict[Path, Work], *, shown: Path | None = None) -> None:
+    def open_with(
+        self, paths: list[Path], works: dict[Path, Work], *, shown: Path | None = None, told: str = ""
+    ) -> None:
         """Open pictures together, each with work of its own.
 
         shown : the one to begin with; the first by default.
+        told : a fault that is told once it is shown.
         """
         pictures = self.session.pictures
         pictures.take(paths)
         pictures.give(works)
         self._direction = 1
-        self._open((shown or paths[0]).absolute())
+        self._open((shown or paths[0]).absolute(), told=told)
 
     def open_sample(self, scene: str) -> None:
         """Open a demo scene and propose a route for it."""
@@ -125,11 +128,17 @@ class Walking(QObject):
         return f"{index + 1} of {len(pictures.paths)}" if index >= 0 and len(pictures.paths) > 1 else ""
 
     def _open(
-        self, path: Path, read: Callable[[], Source] | None = None, then: Callable[[], None] = lambda: None
+        self,
+        path: Path,
+        read: Callable[[], Source] | None = None,
+        then: Callable[[], None] = lambda: None,
+        told: str = "",
     ) -> None:
         def opened() -> None:
             then()
             self._note(path)
+            if told:
+                self.message.tell(told, True)
 
         self.session.opening.open(path, read=read, then=opened)
 
