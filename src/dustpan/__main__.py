@@ -7,11 +7,13 @@ import sys
 from pathlib import Path
 
 
-def open_window(files: list[Path], *, scene: str | None = None, into: Path | None = None) -> int:
+def open_window(
+    files: list[Path], *, scene: str | None = None, into: Path | None = None, save_to: Path | None = None
+) -> int:
     """Start the window; Qt is only loaded here."""
     from dustpan.ui.app import start
 
-    return start(files, scene=scene, into=into)
+    return start(files, scene=scene, into=into, save_to=save_to)
 
 
 def _set_up() -> None:

@@ -107,10 +107,26 @@ def dustpan(ctx):
 
 @dustpan.command(name="open")
 @click.argument("file", nargs=-1, type=click.Path(path_type=Path))
+@click.option(
+    "--save-to",
+    type=click.Path(path_type=Path, dir_okay=False),
+    help="For other programs: a button writes this file and closes the window; the status is 3 when given up.",
+)
 @click.pass_context
-def open_(ctx, file):
+def open_(ctx, file, save_to):
     """Open pictures in the window. Example: dustpan open night.jpg"""
-    ctx.exit(ctx.obj(list(file)))
+    if save_to is None:
+        ctx.exit(ctx.obj(list(file)))
+    if len(file) != 1:
+        raise click.UsageError("--save-to goes with one picture.")
+    import numpy as np
+
+    from dustpan.files.atomic import check_name
+    from dustpan.files.save import format_for
+
+    check_name(save_to, overwrite=True, sources=file)
+    format_for(save_to, np.dtype(np.uint16))  # raises for a name of no format
+    ctx.exit(ctx.obj(list(file), save_to=save_to))
 
 
 def end_plainly() -> None:

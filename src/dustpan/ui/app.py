@@ -26,13 +26,14 @@ _PROJECT = ".dustpan"  # ending of a file that is no picture
 _AWAKE = 400  # ms between two looks for a signal
 
 
-def start(files: list[Path], *, scene: str | None = None, into: Path | None = None) -> int:
+def start(files: list[Path], *, scene: str | None = None, into: Path | None = None, save_to: Path | None = None) -> int:
     """Start the application; returns its exit status.
 
     Parameters
     ----------
     files : pictures to open; the first is shown.
     scene : a demo scene to open instead.
+    save_to : file that a button writes and then closes the window, with status 0; closed otherwise it is 3.
     into : do the main job once without a user, write the cleaned picture and a screenshot there, and end.
     """
     if not _has_display():
@@ -51,6 +52,7 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
     reading = _read_ahead(files[0]) if picture else None
     app, window = _make_window()
     loading.join()
+    back = window.hand_back_to(save_to) if save_to is not None else None
     window.show()
     _end_by_signal(window)
     if into is not None:
@@ -65,7 +67,8 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
         window.session.opening.prepare(lambda: open_scene(window, scene))
     else:
         window.session.opening.prepare(lambda: window.open_files(files, read=reading) if files else None)
-    return app.exec()
+    status = app.exec()
+    return status if back is None else back.status
 
 
 def _make_window() -> tuple[QApplication, Window]:

@@ -39,6 +39,13 @@ class Header(QWidget):
         row.addWidget(self.states_button)
         row.addWidget(button_of(actions["export"]))
 
+    def add_last(self, button: QPushButton) -> None:
+        """Put a button at the right end."""
+        row = self.layout()
+        assert row is not None
+        row.addWidget(button)
+        button.show()
+
     def refresh(self, position: str) -> None:
         """Show the picture's facts; `position` says which of several it is."""
         self._told = [fact for fact in self._facts(position) if fact]

@@ -31,6 +31,7 @@ from dustpan.ui.batch.window import BatchWindow
 from dustpan.ui.commands import Commands
 from dustpan.ui.export_dialog import SEE_FIRST, ExportDialog, kept_finish
 from dustpan.ui.frames.window import FramesWindow
+from dustpan.ui.hand_back import HandBack
 from dustpan.ui.header import Header, button_of
 from dustpan.ui.judging.findings import Findings
 from dustpan.ui.judging.limits import Limits
@@ -113,6 +114,7 @@ class Window(QMainWindow):
     def _make_views(self) -> None:
         self.frames: FramesWindow | None = None
         self.batch: BatchWindow | None = None
+        self.hand_back: HandBack | None = None
         self.compare = Compare(self.session, self)
         self.tiles = Tiles(self.session, self.compare.result_subject, self)
         self.other = Tiles(self.session, self.compare.other_subject, self)
@@ -465,6 +467,12 @@ class Window(QMainWindow):
         self.frames.show()
         self.frames.raise_()
         return self.frames
+
+    def hand_back_to(self, target: Path) -> HandBack:
+        """Show a button that writes the picture to a file and closes the window."""
+        self.hand_back = HandBack(self.session, target, self)
+        self.header.add_last(self.hand_back.button)
+        return self.hand_back
 
     def show_batch(self) -> BatchWindow:
         """Open the window that gives one route to many pictures, with those that are open together."""
