@@ -100,6 +100,10 @@ def test_frames_that_are_none_are_told_and_the_rest_goes_on(workspace, qtbot, tm
     workspace.work.add([broken])
     qtbot.waitUntil(lambda: "broken.fits" in workspace.message.text(), timeout=30000)
     assert workspace.message.isVisible() and len(workspace.work.frames) == COUNT
+    workspace.close()
+    assert not workspace.work.frames
+    workspace.show()  # the series is still there
+    qtbot.waitUntil(lambda: len(workspace.work.frames) == COUNT, timeout=30000)
 
 
 def test_the_choice_and_its_advice_without_a_window():

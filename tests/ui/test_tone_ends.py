@@ -52,6 +52,11 @@ def test_a_handle_sets_its_parameter_live_and_can_be_taken_back(opened, qtbot):
     qtbot.keyClick(ends, Qt.Key.Key_Up)
     qtbot.keyClick(ends, Qt.Key.Key_Left)
     assert opened.session.step.params.midtone > 0
+    step = opened.session.step
+    opened.session.choose(None)
+    opened.session.choose(step.id)  # the controls are built anew
+    ends = opened.controls.ends
+    qtbot.waitUntil(lambda: ends.sides is not None, timeout=10000)
     opened.compare.change_appearance(see="blue")
     assert ends.plane == 3
     opened.session.undo()

@@ -339,6 +339,12 @@ class FramesWindow(QWidget):
         if not self.bar.cancel_newest():
             self.close()
 
+    def showEvent(self, event):
+        """Take up the series of before, whose placed frames went when the window was closed."""
+        super().showEvent(event)
+        if self.work.stack is None and not self.work.tasks.running:
+            self.work.place()
+
     def closeEvent(self, event):
         """Stop what is under way and drop the placed frames."""
         self.play.setChecked(False)

@@ -142,14 +142,14 @@ class Controls(QWidget):
         else:
             kind = kind_of(step.kind)
             self._help.setText(kind.help)
-            self._build_ends(column, kind, partial(self._set_in, step.id))
+            self._build_ends(column, step.id, kind, partial(self._set_in, step.id))
             self._build_params(column, kind.params_type, partial(self._set_in, step.id))
             self._add_keyholes(kind)
             self._add_pickers(kind)
         column.addStretch()
         self._scroll.setWidget(body)
 
-    def _build_ends(self, column: QVBoxLayout, kind: StepKind, change: Change) -> None:
+    def _build_ends(self, column: QVBoxLayout, step_id: str, kind: StepKind, change: Change) -> None:
         """Put the histogram first, where the kind has ends of tone to be set on it."""
         if not kind.ends:
             return
@@ -159,6 +159,8 @@ class Controls(QWidget):
         ends.changed.connect(lambda name, value: change(key_of[name], value))
         ends.nudged.connect(lambda name, value: change(key_of[name], value, nudge=True))
         ends.show_channel(self._seen)
+        if (counts := self.histograms.counts_of(step_id)) is not None:
+            ends.show_counts(*counts)
         column.addWidget(ends)
 
     def show_channel(self, see: str) -> None:

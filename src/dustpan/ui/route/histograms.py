@@ -27,7 +27,8 @@ class Histograms(QObject):
     def __init__(self, session: Session, parent: QObject | None = None):
         super().__init__(parent)
         self.session = session
-        self._shown: object = None
+        self._shown: tuple | None = None
+        self._counts: tuple[Histogram, Histogram] | None = None
         self._busy = False
         session.planned.connect(self.refresh)
         session.chosen.connect(self.refresh)
@@ -48,8 +49,12 @@ class Histograms(QObject):
         then = partial(self._take, key)
         session.jobs.run(job, then, priority=Priority.AROUND, token=token, failed=self._give_up)
 
-    def _take(self, key: object, made: tuple[Histogram, Histogram]) -> None:
-        self._busy, self._shown = False, key
+    def counts_of(self, step_id: str) -> tuple[Histogram, Histogram] | None:
+        """Return the newest counts, where they are those of a step."""
+        return self._counts if self._shown is not None and self._shown[:2] == (self.session.engine, step_id) else None
+
+    def _take(self, key: tuple, made: tuple[Histogram, Histogram]) -> None:
+        self._busy, self._shown, self._counts = False, key, made
         self.made.emit(*made)
         self.refresh()  # the step may have changed meanwhile
 
