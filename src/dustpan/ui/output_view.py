@@ -8,7 +8,7 @@ from functools import partial
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSizeF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeySequence, QPainter, QPen, QShortcut
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from dustpan.core.judge.at_output import AtOutput, make_output
 from dustpan.core.render.finishing import NO_FINISH, Finish
@@ -20,6 +20,7 @@ from dustpan.ui.picture.screen import Appearance
 from dustpan.ui.session.session import Session
 from dustpan.ui.session.tasks import Task
 from dustpan.ui.widgets import theme
+from dustpan.ui.widgets.buttons import word_button
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.discard import discard
 
@@ -200,16 +201,16 @@ class OutputView(QWidget):
         self.title = QLabel()
         self._harm = QHBoxLayout()
         self._harm.setSpacing(6)
-        self.percent = _button("100 %", "Zoom: click for 100 %; the wheel, + and - go farther in or out")
+        self.percent = word_button("100 %", "Zoom: click for 100 %; the wheel, + and - go farther in or out")
         self.percent.clicked.connect(lambda: self.view.set_zoom(1.0))
         self.view.zoomed.connect(lambda zoom: self.percent.setText(f"{100 * zoom:.0f} %"))
         for keys, steps in (("+", 1), ("=", 1), ("-", -1)):
             shortcut = QShortcut(QKeySequence(keys), self)  # works while this page is seen
             shortcut.activated.connect(partial(self.view.step_zoom, steps))
-        self.plain = _button("Hold: without it", "Press and hold to see it without the last sharpening (H)")
+        self.plain = word_button("Hold: without it", "Press and hold to see it without the last sharpening (H)")
         self.plain.pressed.connect(lambda: self._show(plain=True))
         self.plain.released.connect(lambda: self._show(plain=False))
-        back = _button("Back", "Go back to the picture (Esc)")
+        back = word_button("Back", "Go back to the picture (Esc)")
         back.clicked.connect(self.left)
         row = QHBoxLayout()
         row.setContentsMargins(14, 8, 14, 8)
@@ -292,9 +293,3 @@ class OutputView(QWidget):
         if on and finding.points:
             self.view.show_point(*finding.points[0])
         self.view.update()
-
-
-def _button(words: str, tip: str) -> QPushButton:
-    button = configured(QPushButton(words), toolTip=tip)
-    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-    return button

@@ -17,7 +17,6 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QProgressBar,
-    QPushButton,
     QTreeWidget,
     QTreeWidgetItem,
     QVBoxLayout,
@@ -41,6 +40,7 @@ from dustpan.ui.frames.tries import image_from
 from dustpan.ui.memory import Memory
 from dustpan.ui.route.foot import labelled_row
 from dustpan.ui.session.jobs import Jobs
+from dustpan.ui.widgets.buttons import word_button
 from dustpan.ui.widgets.choice import Choice
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.sliders import NumberSlider
@@ -81,9 +81,9 @@ class BatchWindow(QWidget):
     # -- building ---------------------------------------------------------------------------------------------
 
     def _make_parts(self) -> None:
-        self.add_button = _button("Add pictures …", "Take files into the list (Ctrl+O); they can be dropped too")
-        self.folder_button = _button("Add a folder …", "Take all pictures of a folder into the list")
-        self.remove_button = _button("Take out", "Take the chosen pictures out of the list (Del)")
+        self.add_button = word_button("Add pictures …", "Take files into the list (Ctrl+O); they can be dropped too")
+        self.folder_button = word_button("Add a folder …", "Take all pictures of a folder into the list")
+        self.remove_button = word_button("Take out", "Take the chosen pictures out of the list (Del)")
         self.list = QTreeWidget()
         self.list.setHeaderLabels(["Picture", "State"])
         self.list.setRootIsDecorated(False)
@@ -97,7 +97,7 @@ class BatchWindow(QWidget):
         self.route.addItems([_CURRENT, _AUTO, *ready_made(), _FILE])
         self.folder = configured(QLineEdit(self.memory.get("batch_folder", "")), toolTip="The folder of the results")
         self.folder.setPlaceholderText("a folder for the results")
-        self.choose_folder = _button("Choose …", "Choose a folder")
+        self.choose_folder = word_button("Choose …", "Choose a folder")
         self.pattern = QLineEdit(self.memory.get("batch_pattern", PATTERN))
         self.pattern.setToolTip(f"A pattern: {', '.join(f'{{{word}}}' for word in WORDS)} stand for the picture's own")
         self.example = configured(QLabel(), objectName="faint", wordWrap=True)
@@ -111,11 +111,11 @@ class BatchWindow(QWidget):
         self.note = configured(QLabel(), objectName="faint", wordWrap=True)
         self.bar = configured(QProgressBar(), textVisible=False, maximum=1000)
         self.bar.setAccessibleName("How far all pictures are")
-        self.start_button = configured(_button("Start", "Work all pictures that wait"), objectName="accent")
-        self.pause_button = configured(_button("Pause", "Begin no other picture"), checkable=True)
-        self.retry_button = _button("Try failed ones again", "Let pictures that have failed wait again")
-        self.report_button = _button("Save report …", "Write what was made of each picture, as text")
-        self.walk_button = _button("Look at results", "Go through them in the main window, each with its route")
+        self.start_button = configured(word_button("Start", "Work all pictures that wait"), objectName="accent")
+        self.pause_button = configured(word_button("Pause", "Begin no other picture"), checkable=True)
+        self.retry_button = word_button("Try failed ones again", "Let pictures that have failed wait again")
+        self.report_button = word_button("Save report …", "Write what was made of each picture, as text")
+        self.walk_button = word_button("Look at results", "Go through them in the main window, each with its route")
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
@@ -369,9 +369,3 @@ def _small(path: Path) -> np.ndarray:
     )
     reduced = np.atleast_3d(shrink_to(light, 4 * _ICON.width()))
     return from_working(to_working(reduced, linear=source.linear), dtype=np.uint8)
-
-
-def _button(words: str, tip: str) -> QPushButton:
-    button = configured(QPushButton(words), toolTip=tip)
-    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-    return button

@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
-from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from dustpan.batch.frames import Result
 from dustpan.core.document.params import Param
@@ -25,6 +25,7 @@ from dustpan.ui.output_view import PixelView
 from dustpan.ui.route.foot import labelled_row
 from dustpan.ui.session.jobs import Jobs
 from dustpan.ui.task_bar import TaskBar
+from dustpan.ui.widgets.buttons import word_button
 from dustpan.ui.widgets.choice import Choice
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.sliders import NumberSlider
@@ -77,19 +78,19 @@ class FramesWindow(QWidget):
     # -- building ---------------------------------------------------------------------------------------------
 
     def _make_parts(self) -> None:
-        self.add_button = _button("Add frames …", "Take more files into the series (Ctrl+O)")
+        self.add_button = word_button("Add frames …", "Take more files into the series (Ctrl+O)")
         self.name = QLabel()
         self.bar = TaskBar(self.work.tasks)
-        self.combine_button = configured(_button("Combine", "Make one picture and open it"), objectName="accent")
+        self.combine_button = configured(word_button("Combine", "Make one picture and open it"), objectName="accent")
         self.view = PixelView()
         self.view.setAccessibleName("The frame")
-        self.back_button = _button("‹", "The frame before (Left)")
-        self.next_button = _button("›", "The next frame (Right)")
-        self.play = configured(_button("Play", "Show one frame after the other (P)"), checkable=True)
+        self.back_button = word_button("‹", "The frame before (Left)")
+        self.next_button = word_button("›", "The next frame (Right)")
+        self.play = configured(word_button("Play", "Show one frame after the other (P)"), checkable=True)
         self.registered = configured(QCheckBox("registered"), checked=True)
         self.registered.setToolTip("Show frames as they lie over the reference; off, as they came (G)")
         self.rejected = configured(QCheckBox("rejected"), toolTip="Show where values were left out, and how many (R)")
-        self.reference_button = _button("Make it the reference", "Register all frames against this one")
+        self.reference_button = word_button("Make it the reference", "Register all frames against this one")
         self.plot = QualityPlot()
         self.figure = Choice("The figure that is plotted, and that the line and the best frames go by", "Figure")
         self.figure.addItems([figure.name for figure in FIGURES])
@@ -101,7 +102,7 @@ class FramesWindow(QWidget):
         self.method = Choice("How the values of a pixel become one", "Combined by")
         self.method.addItems([_METHOD[name] for name in METHODS])
         self.kappa, self.band = NumberSlider(_KAPPA), NumberSlider(_BAND)
-        self.calibration = {kind: _button("none …", _HELP[kind]) for kind, _ in _KINDS}
+        self.calibration = {kind: word_button("none …", _HELP[kind]) for kind, _ in _KINDS}
         self.advice = configured(QLabel(), objectName="faint", wordWrap=True)
         self.message = configured(QLabel(), wordWrap=True)
         self.message.setObjectName("harm")
@@ -355,9 +356,3 @@ class FramesWindow(QWidget):
     def sizeHint(self) -> QSize:
         """Return the size it opens at."""
         return QSize(1180, 760)
-
-
-def _button(words: str, tip: str) -> QPushButton:
-    button = configured(QPushButton(words), toolTip=tip)
-    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-    return button
