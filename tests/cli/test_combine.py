@@ -57,6 +57,9 @@ def test_a_night_becomes_one_clean_sky(night, tmp_path):
     assert told["noise"]["gain"] > 2.4
     width = [float(np.median(find_stars(p[inner].mean(axis=2)).width)) for p in (truth, result)]
     assert abs(width[1] / width[0] - 1) < 0.06
+    again = (*frames[:2], "--out", tmp_path / "again.fits", "--save-aligned", tmp_path / "laid")
+    assert "-aligned.tif" in called(*again)[1]["error"] and not (tmp_path / "again.fits").exists()  # kept
+    assert called(*again, "--overwrite")[0] == 0
     laid = read_picture(tmp_path / "laid" / "night-05-aligned.tif")
     assert laid.linear and laid.pixels.shape == truth.shape
 

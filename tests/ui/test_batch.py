@@ -87,7 +87,9 @@ def test_work_is_paused_stopped_and_nothing_is_left_half_written(window, qtbot, 
     qtbot.waitUntil(lambda: batch.queue.count(DONE) == 1, timeout=30000)
     qtbot.wait(300)
     assert batch.queue.count(WAITING) == 3 and batch.queue.running
+    batch.pattern.setText("{nonsense}")  # what is set meanwhile is for the next time
     batch.pause_button.click()
+    batch.pattern.setText("{number}-{name}")
     batch.start_button.click()  # stops
     assert not batch.queue.running and batch.queue.count(WAITING) == 3
     assert batch.bar.value() == 250

@@ -52,6 +52,7 @@ class Series:
     stop_at_bad : whether a frame that can't be used ends it all.
     memory : bytes that the combination may take.
     aligned : folder into which the placed frames are written too, or None.
+    overwrite : whether files of their names there are replaced.
     """
 
     frames: tuple[Path, ...]
@@ -64,6 +65,7 @@ class Series:
     stop_at_bad: bool = False
     memory: int = 1000 << 20
     aligned: Path | None = None
+    overwrite: bool = False
 
     @property
     def inputs(self) -> tuple[Path, ...]:
@@ -225,7 +227,8 @@ class Stack:
         assert self.series.aligned is not None
         target = self.series.aligned / f"{path.stem}-aligned.tif"
         pixels = light if source.linear else encode_curve(light).astype(np.float32)
-        save_picture(target, pixels, source.metadata, FORMATS["tiff32"], overwrite=True, sources=self.series.inputs)
+        replaced, sources = self.series.overwrite, self.series.inputs
+        save_picture(target, pixels, source.metadata, FORMATS["tiff32"], overwrite=replaced, sources=sources)
 
     def combined(
         self,

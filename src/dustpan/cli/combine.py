@@ -78,6 +78,7 @@ def combine(frames, out, align, low, high, kappa, method, dark, flat, bias, bad,
             stop_at_bad=bad == "stop",
             memory=memory << 20,
             aligned=save_aligned,
+            overwrite=rest["overwrite"],
         )
         told = _work(series, out, **rest)
     click.get_current_context().exit(1 if told is None or told["failed"] else 0)

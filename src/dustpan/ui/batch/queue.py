@@ -107,6 +107,7 @@ class Queue(QObject):
         self.wishes = Wishes()
         self.running, self.paused = False, False
         self._token = Token()
+        self._begun = self.wishes  # as they were when the work began: what is set meanwhile is for the next time
         self._stores = Stores.of(_BUDGET)
         self._reported.connect(self._take_share)
 
@@ -152,7 +153,7 @@ class Queue(QObject):
     def start(self) -> None:
         """Work all that waits, one after the other; raises nothing: what fails is told by its own line."""
         if not self.running and not self.fault():
-            self.running, self.paused, self._token = True, False, Token()
+            self.running, self.paused, self._token, self._begun = True, False, Token(), self.wishes
             self._next()
 
     def pause(self, on: bool) -> None:
@@ -195,8 +196,8 @@ class Queue(QObject):
             return
         number, item = waiting[0]
         item.state, item.share = WORKING, 0.0
-        token, target = self._token, self.wishes.target(item.path, number)
-        order = self.wishes.order([each.path for each in self.items])
+        token, target = self._token, self._begun.target(item.path, number)
+        order = self._begun.order([each.path for each in self.items])
         report = partial(self._reported.emit, item)
         job = partial(
             clean_one, item.path, target, order, pool=self.jobs.pool, token=token, stores=self._stores, progress=report

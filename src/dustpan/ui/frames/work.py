@@ -214,7 +214,9 @@ class FramesWork(QObject):
         self.jobs.conduct(work, finish, token=task.token, failed=fail)
 
     def close(self) -> None:
-        """Drop the placed frames."""
+        """Drop the placed frames, and what is being tried on them."""
+        if self._token is not None:
+            self._token.cancel()
         if self.stack is not None:
             self.stack.close()
         self.stack, self.order, self._results = None, [], {}
