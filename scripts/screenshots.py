@@ -129,7 +129,7 @@ def combine_frames(window: Window, folder: Path) -> None:
         for kind, (draw, count) in made.items():
             for number in range(count):
                 save_picture(Path(name) / f"{kind}-{number:02d}.fits", draw(number), Metadata(), FORMATS["fits"])
-        frames = window.show_frames()
+        frames = window.beside.show_frames()
         work = frames.work
         calibration = {kind: tuple(sorted(Path(name).glob(f"{kind}-*"))) for kind in ("dark", "flat")}
         work.series = replace(work.series, **calibration)
@@ -152,7 +152,7 @@ def give_to_many(window: Window, folder: Path) -> None:
         for number, (scene, iso) in enumerate((s, i) for i in (800, 3200, 12800) for s in ("bench", "tower")):
             made = noisy_picture(scene, size=(480, 320), iso=iso, seed=number)
             save_picture(pictures / f"{scene}-iso{iso}.png", made.pixels, made.metadata, FORMATS["png"])
-        batch = window.show_batch()
+        batch = window.beside.show_batch()
         batch.add([pictures])
         batch.route.setCurrentText("proposed for each picture")
         batch.folder.setText(str(out))

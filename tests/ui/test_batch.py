@@ -43,7 +43,7 @@ def test_one_route_for_a_folder_takes_five_actions(opened, qtbot, pictures, tmp_
     target.mkdir()
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *a: str(target))
     opened.actions_by_name["batch"].trigger()  # 1
-    batch = opened.batch
+    batch = opened.beside.batch
     assert not batch.start_button.isEnabled() and "folder" in batch.note.text()
     drop(batch, pictures)  # 2
     batch.choose_folder.click()  # 3; the route of the open picture is chosen
@@ -75,7 +75,7 @@ def batch_kinds(batch) -> list[str]:
 
 
 def test_work_is_paused_stopped_and_nothing_is_left_half_written(window, qtbot, pictures, tmp_path):
-    batch = window.show_batch()
+    batch = window.beside.show_batch()
     batch.add([pictures])
     batch.route.setCurrentText("proposed for each picture")
     target = tmp_path / "out"

@@ -30,8 +30,8 @@ def night(tmp_path_factory) -> list[Path]:
 @pytest.fixture
 def workspace(window, qtbot, night, monkeypatch) -> FramesWindow:
     """With frames in it, as the menu opens it and the file dialog gives them."""
-    window.actions_by_name["frames"].trigger()
-    made = window.frames
+    window.actions_by_name["combine"].trigger()
+    made = window.beside.frames
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *a, **k: ([str(path) for path in night], ""))
     made.add_button.click()
     qtbot.waitUntil(lambda: len(made.work.frames) == COUNT, timeout=30000)

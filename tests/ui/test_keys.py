@@ -13,6 +13,7 @@ from tests.ui.steer import in_view, on_screen, propose, settle
 from dustpan.core.document.copying import read_text
 from dustpan.core.document.history import Document
 from dustpan.files import read_picture
+from dustpan.ui.actions import TABLE
 from dustpan.ui.export_dialog import ExportDialog
 from dustpan.ui.keys_dialog import KeysDialog
 from dustpan.ui.picture.compare import INPUT, MODES
@@ -126,6 +127,11 @@ def test_every_action_can_be_taken_on_every_step_and_undone(opened, qtbot, monke
             assert session.document == before
     settle(opened, qtbot)
     assert session.route == route
+
+
+def test_no_name_and_no_key_stands_for_two_actions():
+    for values in ([entry.name for entry in TABLE], [entry.key for entry in TABLE if entry.key]):
+        assert len(set(values)) == len(values)
 
 
 def test_the_list_of_keys_names_every_key(opened, qtbot):

@@ -27,7 +27,7 @@ TABLE = (
     Entry("File", "next_picture", "Next picture", "PgDown", "Go to the next of the pictures opened together"),
     Entry("File", "previous_picture", "Previous picture", "PgUp", "Go to the one before it"),
     Entry("File", "reread", "Read again", "F5", "Read the file again and keep the route, when it has changed"),
-    Entry("File", "frames", "Combine frames …", "Ctrl+Shift+O", "Make one picture of many exposures of one subject"),
+    Entry("File", "combine", "Combine frames …", "Ctrl+Shift+O", "Make one picture of many exposures of one subject"),
     Entry("File", "batch", "Batch …", "Ctrl+Shift+B", "Give one route to many pictures"),
     Entry("File", "export", "Export …", "Ctrl+E", "Render the whole picture and save it as a new file"),
     Entry(

@@ -20,17 +20,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from dustpan.batch.frames import Result, source_of
-from dustpan.core.document.route import Route
-from dustpan.core.document.work import Work
 from dustpan.core.picture.source import Source
 from dustpan.core.render.finishing import Finish
 from dustpan.core.work.pool import Pool
 from dustpan.ui.actions import NEED_MAIN_PAGE, NEED_PICTURE, NEED_ROUTE, NEED_STEP, STEP_MENU, keys_of, make_actions
-from dustpan.ui.batch.window import BatchWindow
+from dustpan.ui.beside import Beside
 from dustpan.ui.commands import Commands
 from dustpan.ui.export_dialog import SEE_FIRST, ExportDialog, kept_finish
-from dustpan.ui.frames.window import FramesWindow
 from dustpan.ui.hand_back import HandBack
 from dustpan.ui.header import Header, button_of
 from dustpan.ui.judging.findings import Findings
@@ -112,8 +108,6 @@ class Window(QMainWindow):
     # -- building ---------------------------------------------------------------------------------------------
 
     def _make_views(self) -> None:
-        self.frames: FramesWindow | None = None
-        self.batch: BatchWindow | None = None
         self.hand_back: HandBack | None = None
         self.compare = Compare(self.session, self)
         self.tiles = Tiles(self.session, self.compare.result_subject, self)
@@ -138,6 +132,7 @@ class Window(QMainWindow):
         self.walking = Walking(session, memory, message, self)
         self.remedy_files = RemedyFiles(session, memory, message, self)
         self.project_files = ProjectFiles(session, memory, message, self)
+        self.beside = Beside(session, self.walking, self.remedy_files, memory, self)
         self.learning = Learning(session, message, self)
         self.mask_files = MaskFiles(self.canvas.parts, message, self)
         self.small = SmallPicture(session)
@@ -184,8 +179,8 @@ class Window(QMainWindow):
         return {
             "open": self.walking.ask,
             "reread": session.opening.reread,
-            "frames": self.show_frames,
-            "batch": self.show_batch,
+            "combine": self.beside.show_frames,
+            "batch": self.beside.show_batch,
             "export": self.ask_export,
             "output": self.see_output,
             "quit": self.close,
@@ -459,50 +454,11 @@ class Window(QMainWindow):
         """Show takes and history under their button."""
         self.header.show_below_states(self.states.open_at)
 
-    def show_frames(self) -> FramesWindow:
-        """Open the workspace that makes one picture of many exposures."""
-        if self.frames is None:
-            self.frames = FramesWindow(self.session.jobs, self)
-            self.frames.made.connect(self._open_combined)
-        self.frames.show()
-        self.frames.raise_()
-        return self.frames
-
     def hand_back_to(self, target: Path) -> HandBack:
         """Show a button that writes the picture to a file and closes the window."""
         self.hand_back = HandBack(self.session, target, self)
         self.header.add_last(self.hand_back.button)
         return self.hand_back
-
-    def show_batch(self) -> BatchWindow:
-        """Open the window that gives one route to many pictures, with those that are open together."""
-        if self.batch is None:
-            self.batch = BatchWindow(self.session.jobs.pool, self.memory, self)
-            self.batch.walked.connect(self._walk_through)
-            for changed in (self.session.edited, self.session.opened):
-                changed.connect(self._give_route)
-            if len(self.session.pictures.paths) > 1:
-                self.batch.add(self.session.pictures.paths)
-        self.batch.take_current(self.remedy_files.current())
-        self.batch.show()
-        self.batch.raise_()
-        return self.batch
-
-    def _give_route(self, dragging: bool = False) -> None:
-        """Keep the batch at the route of the open picture."""
-        if self.batch is not None and self.batch.isVisible() and not dragging and not self.batch.queue.running:
-            self.batch.take_current(self.remedy_files.current())
-
-    def _walk_through(self, paths: list[Path], routes: dict[Path, Route]) -> None:
-        """Show results of a batch: each picture with the route that made it."""
-        self.walking.open_with(paths, {path: Work(route, written=True) for path, route in routes.items()})
-        self.raise_()
-
-    def _open_combined(self, result: Result) -> None:
-        count = len(result.used)
-        propose = self.session.measuring.propose
-        self.session.opening.open_from(lambda: source_of(result), f"{count} frames combined", then=propose)
-        self.raise_()
 
     def show_keys(self) -> None:
         """List all keys."""
@@ -618,7 +574,7 @@ class Window(QMainWindow):
     def closeEvent(self, event):
         """Ask once when work under way would be lost; then end it all, and both pools."""
         under_way = [task.text for task in self.session.tasks.running if task.loses]
-        under_way += ["The batch"] if self.batch is not None and self.batch.queue.running else []
+        under_way += self.beside.under_way
         if under_way and not self._may_lose:
             event.ignore()
             self._ask_to_end(under_way[0])
@@ -628,11 +584,7 @@ class Window(QMainWindow):
         self.memory.put("maximised", self.isMaximized())
         self.session.keep_work()
         self.session.tasks.cancel_all()
-        if self.batch is not None:
-            self.batch.end()
-        for beside in (self.batch, self.frames):
-            if beside is not None:
-                beside.close()
+        self.beside.end()
         views = self.tiles, self.other, self.proofs, self.readings, self.findings, self.canvas
         for part in (*views, self.watch, self.values):
             part.stop()
