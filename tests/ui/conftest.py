@@ -15,6 +15,7 @@ from dustpan.core.picture.working import from_working
 from dustpan.core.render.store import Stores
 from dustpan.core.work.pool import Pool
 from dustpan.files.save import FORMATS, save_picture
+from dustpan.files.shelf import Shelf
 from dustpan.simulate.camera import Settings, take_photograph
 from dustpan.simulate.scenes import load_truth, noisy_picture
 from dustpan.ui.memory import Memory
@@ -74,7 +75,8 @@ def stores():
 
 @pytest.fixture
 def window(qtbot, tmp_path, themed, stores):
-    made = Window(Pool(2), Memory(tmp_path / "config" / "window.ini"), KeptWork(tmp_path / "routes"))
+    memory, kept = Memory(tmp_path / "config" / "window.ini"), KeptWork(tmp_path / "routes")
+    made = Window(Pool(2), memory, kept, Shelf(tmp_path / "remedies"))
     made.session.stores = stores
     qtbot.addWidget(made)
     made.show()

@@ -21,7 +21,7 @@ from dustpan.core.judge.propose import propose_route
 from dustpan.core.judge.report import judge
 from dustpan.core.judge.spots import choose_patches
 from dustpan.core.noise.bare import areas_of
-from dustpan.core.noise.fixed import fixed_noise
+from dustpan.core.noise.fixed import fixed_noise, suited_remedy
 from dustpan.core.picture.region import Region, Size
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine, bare_places
@@ -54,6 +54,7 @@ class Order:
     lift : whether a proposed route may lift dark pictures.
     bare : places that are known to be empty, in px of every picture, where the noise is measured; else those that the
         remedy names.
+    shelf : remedies of which a picture gets the one that suits its camera and ISO, in place of `remedy`.
     """
 
     remedy: Remedy | None
@@ -66,6 +67,14 @@ class Order:
     viewing: Viewing | None = None
     lift: bool = False
     bare: tuple[Region, ...] = ()
+    shelf: tuple[Remedy, ...] = ()
+
+    def suiting(self, source: Source) -> Order:
+        """Return the order for one picture."""
+        if not self.shelf:
+            return self
+        facts = source.metadata
+        return replace(self, remedy=suited_remedy(self.shelf, facts.camera, facts.iso), shelf=())
 
     @property
     def finish(self) -> Finish:
@@ -210,6 +219,7 @@ def clean_one(
     """
     begun = time.perf_counter()
     source = read_picture(picture)
+    order = order.suiting(source)
     fmt = FORMATS[order.format] if order.format else format_for(target, source.pixels.dtype)
     noise = fixed_noise(order.remedy) if order.remedy else None
     bare, stores = areas_of(order.bare, source), stores or Stores.of(_BUDGET)

@@ -82,6 +82,7 @@ TABLE = (
         "Propose a route for each picture that is opened without one",
         True,
     ),
+    Entry("Route", "shelf", "Remedies …", "Ctrl+Shift+R", "Kept routes by camera and ISO, and those for a need"),
     Entry("Route", "add", "Add a step …", "A", "Search the list of steps; a new one lands where its stage stands"),
     Entry("Route", "switch", "Step on or off", "X", "Turn the chosen step, or the part at hand, on or off"),
     Entry("Route", "previous", "Previous step", ",", "Choose the step before"),

@@ -75,6 +75,7 @@ def _make_window() -> tuple[QApplication, Window]:
     """Return the application and its window, with what the user's files remember of them."""
     from PyQt6.QtWidgets import QApplication
 
+    from dustpan.files.shelf import Shelf
     from dustpan.ui.log import catch_in_slots
     from dustpan.ui.memory import Memory
     from dustpan.ui.session.kept import KeptWork
@@ -83,7 +84,7 @@ def _make_window() -> tuple[QApplication, Window]:
 
     app = QApplication(sys.argv[:1])
     theme.apply(app)
-    window = Window(memory=Memory.of_user(), kept=KeptWork.of_user())
+    window = Window(memory=Memory.of_user(), kept=KeptWork.of_user(), shelf=Shelf.of_user())
     catch_in_slots(lambda fault: window.tell(str(fault), True))
     return app, window
 

@@ -11,23 +11,32 @@ from PyQt6.QtWidgets import QWidget
 from dustpan.batch.frames import Result, source_of
 from dustpan.core.document.route import Route
 from dustpan.core.document.work import Work
+from dustpan.core.noise.fixed import suited_remedy
+from dustpan.files.shelf import Shelf
 from dustpan.ui.batch.window import BatchWindow
 from dustpan.ui.frames.window import FramesWindow
+from dustpan.ui.judging.proofs import Proofs
 from dustpan.ui.memory import Memory
 from dustpan.ui.remedy_files import RemedyFiles
-from dustpan.ui.session.session import Session
+from dustpan.ui.shelf.previews import Previews
+from dustpan.ui.shelf.window import ShelfWindow
 from dustpan.ui.walking import Walking
 
 
 class Beside(QObject):
     """Make each window when it is first asked for, and keep it."""
 
-    def __init__(self, session: Session, walking: Walking, remedies: RemedyFiles, memory: Memory, window: QWidget):
+    def __init__(
+        self, walking: Walking, remedies: RemedyFiles, shelf: Shelf, proofs: Proofs, memory: Memory, window: QWidget
+    ):
         super().__init__(window)
-        self.session, self.walking, self.remedies, self.memory = session, walking, remedies, memory
+        self.session, self.walking, self.remedies = walking.session, walking, remedies
+        self.shelf, self.proofs, self.memory = shelf, proofs, memory
         self.window = window
         self.frames: FramesWindow | None = None
         self.batch: BatchWindow | None = None
+        self.remedy_shelf: ShelfWindow | None = None
+        self.session.opened.connect(self._suggest)
 
     @property
     def under_way(self) -> list[str]:
@@ -48,10 +57,37 @@ class Beside(QObject):
         self.session.opening.open_from(partial(source_of, result), name, then=propose)
         self.window.raise_()
 
+    def show_shelf(self) -> ShelfWindow:
+        """Open the shelf of remedies."""
+        if self.remedy_shelf is None:
+            previews = Previews(self.proofs, self.proofs.compare)
+            self.remedy_shelf = ShelfWindow(self.shelf, self.remedies, previews, self.window)
+            self.remedy_shelf.changed.connect(self._list_remedies)
+        self.remedy_shelf.show()
+        self.remedy_shelf.raise_()
+        return self.remedy_shelf
+
+    def _list_remedies(self) -> None:
+        if self.batch is not None:
+            self.batch.list_routes()
+
+    def _suggest(self) -> None:
+        """Offer the remedy that suits the camera and ISO of a picture that nothing was done to."""
+        session = self.session
+        if session.engine is None or session.waiting is not None or any(not s.develops for s in session.route):
+            return
+        facts = session.engine.source.metadata
+        own = [item.remedy for item in self.shelf.listed()[0] if item.path is not None]
+        remedy = suited_remedy(own, facts.camera, facts.iso)
+        if remedy is not None:
+            text = f"{remedy.name} suits {facts.camera} at ISO {facts.iso}."
+            take = partial(self.remedies.take, remedy, remedy.name)
+            session.offered.emit(text, "Take it", take, lambda: None)
+
     def show_batch(self) -> BatchWindow:
         """Open the window that gives one route to many pictures, with those that are open together."""
         if self.batch is None:
-            self.batch = BatchWindow(self.session.jobs.pool, self.memory, self.window)
+            self.batch = BatchWindow(self.session.jobs.pool, self.memory, self.shelf, self.window)
             self.batch.walked.connect(self._walk_through)
             self.session.edited.connect(self._give_route)
             self.session.opened.connect(self._give_route)
@@ -76,6 +112,6 @@ class Beside(QObject):
         """Stop what they do, and close them."""
         if self.batch is not None:
             self.batch.end()
-        for window in (self.batch, self.frames):
+        for window in (self.batch, self.frames, self.remedy_shelf):
             if window is not None:
                 window.close()

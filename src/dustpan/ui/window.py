@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 from dustpan.core.picture.source import Source
 from dustpan.core.render.finishing import Finish
 from dustpan.core.work.pool import Pool
+from dustpan.files.shelf import Shelf
 from dustpan.ui.actions import NEED_MAIN_PAGE, NEED_PICTURE, NEED_ROUTE, NEED_STEP, STEP_MENU, keys_of, make_actions
 from dustpan.ui.beside import Beside
 from dustpan.ui.commands import Commands
@@ -86,9 +87,15 @@ class Window(QMainWindow):
 
     closed = pyqtSignal()
 
-    def __init__(self, pool: Pool | None = None, memory: Memory | None = None, kept: KeptWork | None = None):
+    def __init__(
+        self,
+        pool: Pool | None = None,
+        memory: Memory | None = None,
+        kept: KeptWork | None = None,
+        shelf: Shelf | None = None,
+    ):
         super().__init__()
-        self.memory = memory or Memory()
+        self.memory, self.shelf = memory or Memory(), shelf or Shelf(None)
         self.setAcceptDrops(True)
         self.resize(*self._remembered_size())
         self.setMinimumSize(*_LEAST_SIZE)
@@ -132,7 +139,7 @@ class Window(QMainWindow):
         self.walking = Walking(session, memory, message, self)
         self.remedy_files = RemedyFiles(session, memory, message, self)
         self.project_files = ProjectFiles(session, memory, message, self)
-        self.beside = Beside(session, self.walking, self.remedy_files, memory, self)
+        self.beside = Beside(self.walking, self.remedy_files, self.shelf, self.proofs, memory, self)
         self.learning = Learning(session, message, self)
         self.mask_files = MaskFiles(self.canvas.parts, message, self)
         self.small = SmallPicture(session)
@@ -181,6 +188,7 @@ class Window(QMainWindow):
             "reread": session.opening.reread,
             "combine": self.beside.show_frames,
             "batch": self.beside.show_batch,
+            "shelf": self.beside.show_shelf,
             "export": self.ask_export,
             "output": self.see_output,
             "quit": self.close,

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import json
+import os
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -66,11 +68,13 @@ class Wishes:
     Attributes
     ----------
     remedy : for all; None proposes a route for each picture.
+    shelf : remedies of which each picture gets the one that suits its camera and ISO.
     folder, pattern : of the results: see `named`.
     format : name of a format, or empty for each picture's own.
     """
 
     remedy: Remedy | None = None
+    shelf: tuple[Remedy, ...] = ()
     folder: Path = field(default_factory=Path)
     pattern: str = PATTERN
     format: str = ""
@@ -84,7 +88,8 @@ class Wishes:
 
     def order(self, sources: Sequence[Path]) -> Order:
         """Return what is asked for, for `clean_one`."""
-        return Order(self.remedy, self.format or None, self.quality, self.overwrite, tuple(sources))
+        order = Order(self.remedy, self.format or None, self.quality, self.overwrite, tuple(sources))
+        return replace(order, shelf=self.shelf)
 
 
 class Queue(QObject):
@@ -138,21 +143,27 @@ class Queue(QObject):
             return "There is no picture in the list yet."
         targets: dict[Path, Path] = {}
         sources = [item.path for item in self.items]
+        there = os.path.lexists(self.wishes.folder)  # else it is made, and nothing can be in the way
         try:
             for number, item in enumerate(self.items, 1):
                 target = self.wishes.target(item.path, number)
                 if target in targets:
                     return f"{item.path.name} and {targets[target].name} would both become {target.name}."
                 targets[target] = item.path
-                if item.state == WAITING:
+                if item.state == WAITING and there:
                     check_name(target, overwrite=self.wishes.overwrite, sources=sources)
         except DustpanError as fault:
             return str(fault)
         return ""
 
     def start(self) -> None:
-        """Work all that waits, one after the other; raises nothing: what fails is told by its own line."""
+        """Work all that waits, one after the other; raises nothing: what fails is told by its own line.
+
+        The folder is made where it is missing.
+        """
         if not self.running and not self.fault():
+            with suppress(OSError):  # told by the first picture's line
+                self.wishes.folder.mkdir(parents=True, exist_ok=True)
             self.running, self.paused, self._token, self._begun = True, False, Token(), self.wishes
             self._next()
 

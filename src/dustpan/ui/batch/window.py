@@ -32,8 +32,9 @@ from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Pool, Priority
 from dustpan.files import READS, read_picture, read_preview
 from dustpan.files.folders import pictures_in
-from dustpan.files.remedies import load_remedy, ready_made
+from dustpan.files.remedies import load_remedy
 from dustpan.files.save import FORMATS
+from dustpan.files.shelf import Shelf
 from dustpan.ui.batch.queue import DONE, FAILED, WAITING, Item, Queue
 from dustpan.ui.export_dialog import QUALITY
 from dustpan.ui.frames.tries import image_from
@@ -49,6 +50,7 @@ from dustpan.ui.widgets.text import shown_name
 _SIDE = 320  # px of the column of wishes
 _ICON = QSize(54, 40)
 _CURRENT, _AUTO, _FILE = "the open picture's route", "proposed for each picture", "a remedy file …"
+_SUITED = "from the shelf, by camera and ISO"
 _LOSSY = ("jpeg", "webp")
 
 
@@ -62,11 +64,12 @@ class BatchWindow(QWidget):
 
     walked = pyqtSignal(object, object)
 
-    def __init__(self, pool: Pool, memory: Memory, parent: QWidget | None = None):
+    def __init__(self, pool: Pool, memory: Memory, shelf: Shelf, parent: QWidget | None = None):
         super().__init__(parent, Qt.WindowType.Window)
         self.setWindowTitle("Batch – Dustpan")
         self.setAcceptDrops(True)
-        self.memory = memory
+        self.memory, self.shelf = memory, shelf
+        self._shelved: dict[str, Remedy] = {}
         self.jobs = Jobs(pool, self, lent=True)
         self.queue = Queue(self.jobs, self)
         self.current: Remedy | None = None  # the open picture's route
@@ -94,7 +97,7 @@ class BatchWindow(QWidget):
         assert header is not None
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
         self.route = Choice("The route that all pictures get", "Route")
-        self.route.addItems([_CURRENT, _AUTO, *ready_made(), _FILE])
+        self.list_routes()
         self.folder = configured(QLineEdit(self.memory.get("batch_folder", "")), toolTip="The folder of the results")
         self.folder.setPlaceholderText("a folder for the results")
         self.choose_folder = word_button("Choose …", "Choose a folder")
@@ -225,6 +228,17 @@ class BatchWindow(QWidget):
 
     # -- wishes -----------------------------------------------------------------------------------------------
 
+    def list_routes(self) -> None:
+        """List the routes that there are, those of the shelf by their names."""
+        chosen, (items, _) = self.route.currentText(), self.shelf.listed()
+        self._own = tuple(item.remedy for item in items if item.path is not None)
+        self._shelved = {item.remedy.name: item.remedy for item in reversed(items)}
+        self.route.clear()
+        suited = [_SUITED] if self._own else []
+        names = list(dict.fromkeys(item.remedy.name for item in items))
+        self.route.addItems([_CURRENT, _AUTO, *suited, *names, _FILE])
+        self.route.setCurrentIndex(max(self.route.findText(chosen), 0))
+
     def take_current(self, remedy: Remedy | None) -> None:
         """Follow the route of the picture that is open in the main window."""
         self.current = remedy
@@ -245,7 +259,8 @@ class BatchWindow(QWidget):
     def remedy(self) -> Remedy | None:
         """The remedy for all pictures; None proposes one for each."""
         chosen = self.route.currentText()
-        return {_CURRENT: self.current, _AUTO: None, _FILE: self._file}.get(chosen, ready_made().get(chosen))
+        chosen_here = {_CURRENT: self.current, _AUTO: None, _SUITED: None, _FILE: self._file}
+        return chosen_here.get(chosen, self._shelved.get(chosen))
 
     def _wish(self) -> None:
         """Take over what is set."""
@@ -253,6 +268,7 @@ class BatchWindow(QWidget):
         self.queue.wishes = replace(
             self.queue.wishes,
             remedy=self.remedy,
+            shelf=self._own if self.route.currentText() == _SUITED else (),
             folder=Path(folder) if folder else Path(),
             pattern=self.pattern.text(),
             format=self.format.currentData() or "",

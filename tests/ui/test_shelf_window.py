@@ -1,0 +1,71 @@
+"""The shelf of remedies in the window: searched, seen on the picture, taken, kept, suggested."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PyQt6.QtWidgets import QDialog
+from tests.ui.steer import propose, settle
+
+from dustpan.core.document.remedy import Remedy
+from dustpan.core.document.route import Route, new_step
+from dustpan.ui.shelf.keeping import KeepDialog
+
+
+def made_at(iso: int) -> Remedy:
+    return Remedy(Route((new_step("noise", "noise"),)), name=f"Lamp light {iso}", camera="Quillmark Q3", iso=iso)
+
+
+def test_a_route_is_kept_found_seen_and_taken(opened, qtbot, monkeypatch):
+    propose(opened, qtbot)
+    route = opened.session.route
+    opened.actions_by_name["shelf"].trigger()
+    shelf = opened.beside.remedy_shelf
+    answers = []
+    monkeypatch.setattr(QDialog, "open", lambda dialog: answers.append(dialog))
+    shelf.keep_button.click()
+    (dialog,) = answers
+    assert isinstance(dialog, KeepDialog) and dialog.name.text() == "Quillmark Q3 · ISO 12800"
+    dialog.name.setText("Night work")
+    dialog.scaling.setCurrentIndex(1)
+    dialog.accept()
+    kept = shelf.chosen
+    assert kept.remedy.name == "Night work" and kept.remedy.scaling == "fixed" and not opened.session.changed
+    shelf.search.setText("starry")
+    assert [item.remedy.name for item in shelf.items] == ["Starry sky"] and not shelf.drop_button.isEnabled()
+    shelf.search.setText("night 12800")
+    assert shelf.items[0].path == kept.path
+    qtbot.waitUntil(lambda: len(shelf.previews.images) == 3, timeout=30000)
+    assert all(before != after for before, after in shelf.previews.images.values())
+    opened.session.undo()
+    assert opened.session.route != route
+    shelf.take_button.click()
+    assert [step.params for step in opened.session.route] == [step.params for step in route]
+    shelf.drop_button.click()
+    assert not kept.path.exists()
+    opened.message.act.click()  # put back
+    assert kept.path.exists()
+
+
+def test_what_suits_camera_and_iso_is_offered_where_nothing_was_done(window, qtbot, picture_file):
+    for iso in (6400, 25600):
+        window.shelf.keep(made_at(iso))
+    with qtbot.waitSignal(window.session.opened, timeout=20000):
+        window.session.opening.open(picture_file)
+    settle(window, qtbot)
+    assert "Between Lamp light 6400 and Lamp light 25600" in window.message.text.text()
+    window.message.act.click()
+    assert [step.kind for step in window.session.route] == ["noise"]
+
+
+def test_a_batch_takes_each_picture_s_remedy_from_the_shelf(opened, qtbot, picture_file, tmp_path):
+    opened.shelf.keep(replace(made_at(12800), name="At this ISO"))
+    batch = opened.beside.show_batch()
+    batch.add([picture_file])
+    batch.folder.setText(str(tmp_path / "out"))
+    batch.route.setCurrentText("from the shelf, by camera and ISO")
+    batch._wish()
+    batch.start_button.click()
+    qtbot.waitUntil(lambda: not batch.queue.running, timeout=30000)
+    (item,) = batch.queue.items
+    assert item.output["remedy"]["name"] == "At this ISO" and item.output["steps"] == ["noise"]
