@@ -121,7 +121,7 @@ class _Shares:
         return report
 
 
-def _tell_nothing(*about: object) -> None:
+def tell_nothing(*about: object) -> None:
     """Tell nobody."""
 
 
@@ -131,8 +131,8 @@ def run_batch(
     *,
     jobs: int,
     token: Token,
-    progress: BatchProgress = _tell_nothing,
-    told: Told = _tell_nothing,
+    progress: BatchProgress = tell_nothing,
+    told: Told = tell_nothing,
 ) -> Tally:
     """Work every input into its target; each stands on its own, whatever happens to another.
 
@@ -150,7 +150,7 @@ def run_batch(
     pool = Pool(jobs) if spread else None
     outer = ThreadPoolExecutor(1 if spread else jobs)
     tasks = {
-        picture: outer.submit(_work, picture, target, order, stores, pool, token, shares.of(picture))
+        picture: outer.submit(work_one, picture, target, order, stores, pool, token=token, progress=shares.of(picture))
         for picture, target in targets.items()
     }
     try:
@@ -163,12 +163,17 @@ def run_batch(
         if pool:
             pool.close()
     if tally.interrupted:
-        done = {entry["source"] for entry in (*tally.outputs, *tally.failed)}
-        for picture in tasks:
-            if str(picture) not in done:
-                tally.fail(picture, f"{picture}: interrupted.")
-                told(picture, None, f"{picture}: interrupted.")
+        interrupt_rest(targets, tally, told)
     return tally
+
+
+def interrupt_rest(pictures: Iterable[Path], tally: Tally, told: Told) -> None:
+    """Note that pictures of which nothing has come were interrupted."""
+    done = {entry["source"] for entry in (*tally.outputs, *tally.failed)}
+    for picture in pictures:
+        if str(picture) not in done:
+            tally.fail(picture, f"{picture}: interrupted.")
+            told(picture, None, f"{picture}: interrupted.")
 
 
 def _collect(tasks: dict[Path, Future], tally: Tally, told: Told) -> None:
@@ -182,8 +187,15 @@ def _collect(tasks: dict[Path, Future], tally: Tally, told: Told) -> None:
         told(picture, output, error)
 
 
-def _work(
-    picture: Path, target: Path, order: Order, stores: Stores, pool: Pool | None, token: Token, progress: Progress
+def work_one(
+    picture: Path,
+    target: Path,
+    order: Order,
+    stores: Stores | None = None,
+    pool: Pool | None = None,
+    *,
+    token: Token,
+    progress: Progress = no_progress,
 ) -> tuple[dict | None, str]:
     """Return what was made of an input, or the line that says why nothing was."""
     token.check()

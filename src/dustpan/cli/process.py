@@ -9,7 +9,8 @@ from pathlib import Path
 import click
 from rich.progress import Progress
 
-from dustpan.batch.run import Order, Tally, run_batch
+from dustpan.batch.cluster import ClusterError, run_on_cluster
+from dustpan.batch.run import BatchProgress, Order, Tally, run_batch
 from dustpan.batch.targets import WRITABLE, refusals, targets_in
 from dustpan.cli.inputs import pictures_of, shown
 from dustpan.cli.report import BARE, Size, console, print_json, quiet_output, say
@@ -50,10 +51,25 @@ from dustpan.files.save import DEFAULT_QUALITY, FORMATS
     "--viewing", type=click.Choice(list(USUAL)), help="Sharpen outputs, at their size, for how they will be looked at."
 )
 @click.option("--jobs", type=click.IntRange(1, 256), help="Threads altogether; by default all cores.")
+@click.option("--cluster", metavar="ADDRESS", help="Work on a Dask scheduler's workers, such as tcp://host:8786.")
 @click.option("--overwrite", is_flag=True, help="Replace files of the same name; never a source.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 def process(
-    pictures, out_name, remedy, auto, visible, lift, bare, format_name, quality, size, viewing, jobs, overwrite, as_json
+    pictures,
+    out_name,
+    remedy,
+    auto,
+    visible,
+    lift,
+    bare,
+    format_name,
+    quality,
+    size,
+    viewing,
+    jobs,
+    cluster,
+    overwrite,
+    as_json,
 ):
     """Clean pictures. Example: dustpan process a.jpg b.jpg --out cleaned/ --auto"""
     if (remedy is None) == (not auto):
@@ -77,7 +93,7 @@ def process(
                     given, format_name, quality, overwrite, tuple(files), visible, size, looked_at, lift, bare
                 )
                 targets = targets_in(files, out, format_name) if into_folder else {files[0]: out}
-                tally = _run(targets, order, jobs or os.cpu_count() or 1)
+                tally = _run(targets, order, jobs or os.cpu_count() or 1, cluster)
         if as_json:
             outputs = [entry | {"source": shown(entry["source"])} for entry in tally.outputs]
             failed = [{key: shown(text) for key, text in entry.items()} for entry in tally.failed]
@@ -113,11 +129,11 @@ def _make_folder(out: Path) -> None:
         raise SaveError(f"{out}: the folder can't be made ({fault.strerror}).") from fault
 
 
-def _run(targets: dict[Path, Path], order: Order, jobs: int) -> Tally:
-    """Refuse what can be refused at once, then work the rest with a bar."""
+def _run(targets: dict[Path, Path], order: Order, jobs: int, cluster: str | None) -> Tally:
+    """Refuse what can be refused at once, then work the rest with a bar, here or on a cluster."""
     refused = refusals(targets, overwrite=order.overwrite)
     rest = {picture: target for picture, target in targets.items() if picture not in refused}
-    if rest and not is_warm():
+    if rest and not cluster and not is_warm():
         say("Preparing the numerics for this machine (once) …")
         warm()
     with Progress(console=console, transient=True, disable=not console.is_terminal) as progress:
@@ -126,13 +142,26 @@ def _run(targets: dict[Path, Path], order: Order, jobs: int) -> Tally:
         def move(done: float, picture: Path) -> None:
             progress.update(bar, completed=done, description=Path(shown(picture)).name)
 
-        tally = run_batch(rest, order, jobs=jobs, token=Token(), progress=move, told=_tell)
+        tally = _work(rest, order, jobs, cluster, move)
     for picture, error in refused.items():
         tally.fail(picture, error)
         say(f"dustpan: {shown(error)}")
     order_of = {str(picture): number for number, picture in enumerate(targets)}
     tally.failed.sort(key=lambda entry: order_of[entry["source"]])
     return tally
+
+
+def _work(targets: dict[Path, Path], order: Order, jobs: int, cluster: str | None, progress: BatchProgress) -> Tally:
+    if not cluster:
+        return run_batch(targets, order, jobs=jobs, token=Token(), progress=progress, told=_tell)
+    try:
+        return run_on_cluster(targets, order, cluster, progress=progress, told=_tell)
+    except ClusterError as fault:
+        tally = Tally()
+        say(f"dustpan: {fault}")
+        for picture in targets:
+            tally.fail(picture, str(fault))
+        return tally
 
 
 def _tell(picture: Path, output: dict | None, error: str) -> None:

@@ -106,10 +106,14 @@ def _own_prefix() -> str:
 
 
 def _clean_left_over(folder: Path) -> None:
+    """Remove once what a process has left in a folder."""
+    if folder not in _cleaned:
+        _cleaned.add(folder)
+        drop_left_over(folder)
+
+
+def drop_left_over(folder: Path) -> None:
     """Remove unfinished files in a folder that a process of this machine has left, which is no longer there."""
-    if folder in _cleaned:
-        return
-    _cleaned.add(folder)
     for left in folder.glob(f"{glob.escape(_PREFIX)}{_machine()}-*"):
         process, _, rest = left.name.removeprefix(f"{_PREFIX}{_machine()}-").partition("-")
         if process.isdigit() and _begun(int(process)) != rest.partition("-")[0]:
