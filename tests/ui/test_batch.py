@@ -99,7 +99,10 @@ def test_work_is_paused_stopped_and_nothing_is_left_half_written(window, qtbot, 
     batch.remove_button.click()
     assert [item.path.name for item in batch.queue.items] == ["1.png", "2.png", "broken.png"]
     batch.pattern.setText("same")
-    assert "both become same.png" in batch.note.text() and not batch.start_button.isEnabled()
+    assert (
+        "2.png: its result would have the same name as that of 1.png (same.png)" in batch.note.text()
+        and not batch.start_button.isEnabled()
+    )
     batch.pattern.setText("{nonsense}")
     assert "{name}" in batch.example.text() and not batch.start_button.isEnabled()
 
@@ -111,3 +114,21 @@ def test_names_follow_their_pattern():
     for pattern in ("", "{iso}", "a/b", "{name", ".."):
         with pytest.raises(SaveError):
             named(pattern, picture, 1, ".png")
+
+
+def test_frames_of_a_sequence_share_their_noise_and_are_written_twice_over(window, qtbot, pictures, tmp_path):
+    batch = window.beside.show_batch()
+    batch.add([pictures])
+    batch.folder.setText(str(tmp_path / "new"))
+    batch.route.setCurrentText("proposed for each picture")
+    batch._wish()
+    batch.sequence.setChecked(True)
+    row = batch.also.add()
+    row.room.setText("nonsense")
+    assert "The size is" in batch.note.text() and not batch.start_button.isEnabled()
+    row.room.setText("100")
+    batch.start_button.click()
+    qtbot.waitUntil(lambda: not batch.queue.running, timeout=60000)
+    assert batch.queue.count(DONE) == 3 and len(list((tmp_path / "new").glob("*-cleaned-100x100.jpg"))) == 3
+    noise = [item.output["remedy"]["made_on"]["noise"]["sigma"] for item in batch.queue.items if item.output]
+    assert noise[0] == noise[1] == noise[2]

@@ -7,10 +7,11 @@ import time
 from collections.abc import Callable, Iterable
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
-from dustpan.batch.export import export_picture
+from dustpan.batch.export import Also, export_picture
 from dustpan.core.document.history import Document
 from dustpan.core.document.kinds import describe_kind
 from dustpan.core.document.remedy import Remedy, remedy_to_json, unmet_wishes
@@ -55,6 +56,8 @@ class Order:
     bare : places that are known to be empty, in px of every picture, where the noise is measured; else those that the
         remedy names.
     shelf : remedies of which a picture gets the one that suits its camera and ISO, in place of `remedy`.
+    also : other files that are written of each picture.
+    with_original : whether outputs with pages hold the picture as it came as a second one.
     """
 
     remedy: Remedy | None
@@ -68,6 +71,8 @@ class Order:
     lift: bool = False
     bare: tuple[Region, ...] = ()
     shelf: tuple[Remedy, ...] = ()
+    also: tuple[Also, ...] = ()
+    with_original: bool = False
 
     def suiting(self, source: Source) -> Order:
         """Return the order for one picture."""
@@ -240,19 +245,23 @@ def clean_one(
     engine.bare = bare_places(route)  # its remedy says all that makes these bytes
     plan = engine.plan(Document(route), check=token.check)
     harm = [] if fmt.raw else judge_harm(engine, plan, token)
-    unwritten = export_picture(
+    write = partial(
+        export_picture,
         engine,
         plan,
-        target,
-        fmt,
         quality=order.quality,
-        finish=order.finish,
         overwrite=order.overwrite,
         sources=order.sources,
         pool=pool,
         token=token,
-        progress=progress,
+        with_original=order.with_original,
     )
+    unwritten = write(target, fmt, finish=order.finish, progress=progress)
+    others = [
+        (each.beside(target), FORMATS[each.format], Finish(each.size, order.finish.viewing)) for each in order.also
+    ]
+    for beside, other, finish in others:
+        write(beside, other, finish=finish)
     wishes = unmet_wishes(order.remedy) if order.remedy else []
     width, height = fit_within((source.width, source.height), None if fmt.raw else order.finish.size)
     return {
@@ -266,6 +275,7 @@ def clean_one(
         "seconds": round(time.perf_counter() - begun, 3),
         "remedy": remedy_to_json(used_remedy(order, engine, plan, route, fmt)),
         "harm": harm,
+        "also": [str(each.beside(target)) for each in order.also],
     }
 
 

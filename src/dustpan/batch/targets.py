@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
+from dustpan.batch.export import Also
 from dustpan.core.errors import DustpanError, SaveError
 from dustpan.files.atomic import check_name
 from dustpan.files.save import FORMATS
@@ -24,18 +25,29 @@ def targets_in(pictures: Iterable[Path], folder: Path, format_name: str | None) 
     return targets
 
 
-def refusals(targets: dict[Path, Path], *, overwrite: bool) -> dict[Path, str]:
-    """Return why inputs can't be worked, as far as that can be told beforehand: a line each."""
+def refusals(
+    targets: dict[Path, Path], *, overwrite: bool, also: Sequence[Also] = (), new_folder: bool = False
+) -> dict[Path, str]:
+    """Return why inputs can't be worked, as far as that can be told beforehand: a line each.
+
+    also : other files that are written beside each target.
+    new_folder : whether a folder that is missing will be made.
+    """
     refused: dict[Path, str] = {}
-    taken: dict[Path, Path] = {}
+    owners: dict[Path, Path] = {}
     for picture, target in targets.items():
-        first = taken.setdefault(target, picture)
+        owners.setdefault(target, picture)
+    for picture, target in targets.items():
         try:
-            if first != picture:
-                raise SaveError(f"{picture}: its result would have the same name as that of {first} ({target}).")
             if not os.path.lexists(picture):
                 raise SaveError(f"{picture}: can't be opened (No such file or directory).")
-            check_name(target, overwrite=overwrite, sources=targets)
+            files = [target, *(each.beside(target) for each in also)]
+            if len(set(files)) < len(files):
+                raise SaveError(f"{picture}: two of its files would have the same name.")
+            for file in files:
+                if (first := owners.setdefault(file, picture)) != picture:
+                    raise SaveError(f"{picture}: its result would have the same name as that of {first} ({file}).")
+                check_name(file, overwrite=overwrite, sources=targets, new_folder=new_folder)
         except DustpanError as fault:
             refused[picture] = str(fault)
     return refused

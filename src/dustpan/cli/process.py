@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
 import click
@@ -11,9 +12,10 @@ from rich.progress import Progress
 
 from dustpan.batch.cluster import ClusterError, run_on_cluster
 from dustpan.batch.run import BatchProgress, Order, Tally, run_batch
+from dustpan.batch.sequence import sequence_order
 from dustpan.batch.targets import WRITABLE, refusals, targets_in
 from dustpan.cli.inputs import pictures_of, shown
-from dustpan.cli.report import BARE, Size, console, print_json, quiet_output, say
+from dustpan.cli.report import BARE, Another, Size, console, print_json, quiet_output, say
 from dustpan.core.document.remedy import VISIBLE
 from dustpan.core.document.viewing import USUAL
 from dustpan.core.errors import RemedyError, SaveError
@@ -50,6 +52,14 @@ from dustpan.files.save import DEFAULT_QUALITY, FORMATS
 @click.option(
     "--viewing", type=click.Choice(list(USUAL)), help="Sharpen outputs, at their size, for how they will be looked at."
 )
+@click.option(
+    "--also",
+    type=Another(),
+    multiple=True,
+    help="Write another file of each picture beside its output: a format, perhaps with a size (jpeg@1600x1600).",
+)
+@click.option("--with-original", is_flag=True, help="Add the picture as it came as a second page, to TIFF.")
+@click.option("--sequence", is_flag=True, help="Frames of one sequence: one route and one noise for all, no flicker.")
 @click.option("--jobs", type=click.IntRange(1, 256), help="Threads altogether; by default all cores.")
 @click.option("--cluster", metavar="ADDRESS", help="Work on a Dask scheduler's workers, such as tcp://host:8786.")
 @click.option("--overwrite", is_flag=True, help="Replace files of the same name; never a source.")
@@ -66,6 +76,9 @@ def process(
     quality,
     size,
     viewing,
+    also,
+    with_original,
+    sequence,
     jobs,
     cluster,
     overwrite,
@@ -92,6 +105,8 @@ def process(
                 order = Order(
                     given, format_name, quality, overwrite, tuple(files), visible, size, looked_at, lift, bare
                 )
+                order = replace(order, also=also, with_original=with_original)
+                order = sequence_order(order, files, Token()) if sequence else order
                 targets = targets_in(files, out, format_name) if into_folder else {files[0]: out}
                 tally = _run(targets, order, jobs or os.cpu_count() or 1, cluster)
         if as_json:
@@ -131,7 +146,7 @@ def _make_folder(out: Path) -> None:
 
 def _run(targets: dict[Path, Path], order: Order, jobs: int, cluster: str | None) -> Tally:
     """Refuse what can be refused at once, then work the rest with a bar, here or on a cluster."""
-    refused = refusals(targets, overwrite=order.overwrite)
+    refused = refusals(targets, overwrite=order.overwrite, also=order.also)
     rest = {picture: target for picture, target in targets.items() if picture not in refused}
     if rest and not cluster and not is_warm():
         say("Preparing the numerics for this machine (once) …")
@@ -170,6 +185,7 @@ def _tell(picture: Path, output: dict | None, error: str) -> None:
         say(f"dustpan: {shown(error)}")
         return
     size = f"{output['width']} x {output['height']} px, {output['seconds']:.1f} s"
-    say(f"{shown(picture)}: wrote {output['out']} ({size})")
+    others = "".join(f", {name}" for name in output["also"])
+    say(f"{shown(picture)}: wrote {output['out']} ({size}){others}")
     for message in output["messages"]:
         say(f"{shown(picture)}: {message}")

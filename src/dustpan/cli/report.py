@@ -11,7 +11,9 @@ from collections.abc import Iterator
 import click
 from rich.console import Console
 
+from dustpan.batch.export import Also
 from dustpan.core.errors import SaveError
+from dustpan.files.save import FORMATS
 
 console = Console(stderr=True, highlight=False)
 
@@ -52,6 +54,22 @@ def quiet_output() -> Iterator[None]:
     finally:
         os.dup2(kept, 1)
         os.close(kept)
+
+
+class Another(click.ParamType):
+    """Another file of the same picture, written as FORMAT or FORMAT@WxH."""
+
+    name = "FORMAT[@WxH]"
+
+    def convert(self, value, param, ctx):
+        """Return format and size; fail when it holds none."""
+        if isinstance(value, Also):
+            return value
+        name, at, size = value.partition("@")
+        if name not in FORMATS or FORMATS[name].raw:
+            known = ", ".join(name for name, fmt in FORMATS.items() if not fmt.raw)
+            self.fail(f"{name!r} is no format; known: {known}.", param, ctx)
+        return Also(name, Size().convert(size, param, ctx) if at else None)
 
 
 class Place(click.ParamType):

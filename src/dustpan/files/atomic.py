@@ -19,8 +19,11 @@ _under_way: set[Path] = set()
 _cleaned: set[Path] = set()  # folders already looked through by this process
 
 
-def check_name(target: Path, *, overwrite: bool, sources: Iterable[Path] = ()) -> None:
-    """Raise SaveError when a target can't be written to, as far as can be told before the work."""
+def check_name(target: Path, *, overwrite: bool, sources: Iterable[Path] = (), new_folder: bool = False) -> None:
+    """Raise SaveError when a target can't be written to, as far as can be told before the work.
+
+    new_folder : whether its folder will be made.
+    """
     name = os.fsencode(target.name)
     if not name:
         raise SaveError(f"{target}: a file name was expected.")
@@ -35,6 +38,8 @@ def check_name(target: Path, *, overwrite: bool, sources: Iterable[Path] = ()) -
         raise SaveError(
             f"{target}: there is a file of this name already; it was kept. Choose another name or --overwrite."
         )
+    if new_folder and not os.path.lexists(target.parent):
+        return
     if not target.parent.is_dir():
         raise SaveError(f"{target}: the folder {target.parent} does not exist.")
     if not os.access(target.parent, os.W_OK):

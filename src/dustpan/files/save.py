@@ -74,6 +74,7 @@ def save_picture(
     sources: Iterable[Path] = (),
     layers: Mapping[str, np.ndarray] | None = None,
     alpha_kind: str = "straight",
+    original: np.ndarray | None = None,
     check: Check = no_check,
 ) -> tuple[str, ...]:
     """Write rendered pixels whole or not at all; raises SaveError that names the file.
@@ -88,11 +89,12 @@ def save_picture(
     sources : files that are never written to.
     layers : other planes of the source by name, for formats that hold them.
     alpha_kind : of the source, for formats that say which kind theirs is.
+    original : the picture as it came, for formats that hold it as a second page.
     check : raises to stop before the file is renamed.
     """
     height, width = pixels.shape[:2]
     metadata = replace(metadata, exif=with_size(metadata.exif, width, height)) if metadata.exif else metadata
-    content = Content(pixels, metadata, quality, layers or {}, alpha_kind)
+    content = Content(pixels, metadata, quality, layers or {}, alpha_kind, original)
     kind, lost = writer_of(fmt), list[str]()
 
     def write(part: Path) -> None:

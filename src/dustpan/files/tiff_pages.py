@@ -258,34 +258,62 @@ def _as_bytes(value) -> bytes:
     return np.asarray(value).tobytes() if value is not None else b""
 
 
-def write(path: Path, pixels: np.ndarray, metadata: Metadata, *, alpha_kind: str = "straight") -> None:
-    """Write H x W x 1 to 4 (last channel alpha when even), uint8, uint16 or float32, as one page."""
-    bands = pixels.shape[2]
+def write(
+    path: Path,
+    pixels: np.ndarray,
+    metadata: Metadata,
+    *,
+    alpha_kind: str = "straight",
+    second: np.ndarray | None = None,
+) -> None:
+    """Write H x W x 1 to 4 (last channel alpha when even), uint8, uint16 or float32, as a page; `second` as another."""
     options: dict[str, Any] = {"resolution": metadata.resolution, "resolutionunit": 2} if metadata.resolution else {}
     if metadata.profile:
         options["iccprofile"] = metadata.profile
-    write_page(
-        path,
-        pixels if bands > 1 else pixels[..., 0],
-        metadata,
-        photometric="rgb" if bands >= 3 else "minisblack",
-        extrasamples=[_WRITTEN_AS[alpha_kind]] if bands in (2, 4) else None,
-        planarconfig="contig" if bands > 1 else None,
-        compression="zlib",
-        predictor=True,
-        rowsperstrip=max(1, (1 << 20) // (pixels[0].nbytes)),
-        **options,
-    )
+    options |= _layout_of(pixels, alpha_kind)
+    wide = second is not None and pixels.nbytes + second.nbytes > _CLASSIC
+    write_page(path, _squeezed(pixels), metadata, wide=wide, **options)
+    if second is not None:
+        tifffile.imwrite(path, _squeezed(second), append=True, metadata=None, software=False, **options)
+
+
+def _layout_of(pixels: np.ndarray, alpha_kind: str) -> dict[str, Any]:
+    """Return how `tifffile.imwrite` lays pixels out."""
+    bands = pixels.shape[2]
+    return {
+        "photometric": "rgb" if bands >= 3 else "minisblack",
+        "extrasamples": [_WRITTEN_AS[alpha_kind]] if bands in (2, 4) else None,
+        "planarconfig": "contig" if bands > 1 else None,
+        "compression": "zlib",
+        "predictor": True,
+        "rowsperstrip": max(1, (1 << 20) // (pixels[0].nbytes)),
+    }
+
+
+def _squeezed(pixels: np.ndarray) -> np.ndarray:
+    return pixels if pixels.shape[2] > 1 else pixels[..., 0]
 
 
 def write_page(
-    path: Path, pixels: np.ndarray, metadata: Metadata, *, tags: Sequence[tuple] = (), **options: Any
+    path: Path,
+    pixels: np.ndarray,
+    metadata: Metadata,
+    *,
+    tags: Sequence[tuple] = (),
+    wide: bool = False,
+    **options: Any,
 ) -> None:
-    """Write one page with a picture's EXIF, XMP and IPTC, byte for byte; `options` as `tifffile.imwrite` takes them."""
+    """Write one page with a picture's EXIF, XMP and IPTC, byte for byte.
+
+    wide : whether pointers are wide although this page does not need it.
+    options : as `tifffile.imwrite` takes them.
+    """
     block = exif.Block.read(metadata.exif)
     extra = [*tags, *((tag, kind, count, value, True) for tag, kind, count, value in block.described())]
     extra += [(tag, "B", len(data), data, True) for tag, data in ((700, metadata.xmp), (33723, metadata.iptc)) if data]
-    large = pixels.nbytes > _CLASSIC  # such a file has wider pointers, to which a block's directories can't be moved
+    large = (
+        wide or pixels.nbytes > _CLASSIC
+    )  # such a file has wider pointers, to which a block's directories can't be moved
     directories = [] if large else [d for d in (exif.EXIF_IFD, exif.GPS_IFD) if block.has(d)]
     # tifffile writes no directory pointers: a private neighbour keeps the place and is renamed afterwards.
     extra += [(directory - 1, "I", 1, 0, True) for directory in directories]

@@ -29,6 +29,7 @@ from dustpan.core.render.finishing import Finish
 from dustpan.core.render.resizing import fit_within
 from dustpan.files.atomic import check_name
 from dustpan.files.save import DEFAULT_QUALITY, FORMATS, Format, losses, own_format
+from dustpan.ui.also_fields import AlsoField, read_size
 from dustpan.ui.finish_fields import ViewingField
 from dustpan.ui.memory import Memory
 from dustpan.ui.widgets.choice import Choice
@@ -41,17 +42,6 @@ QUALITY = Param(
 SEE_FIRST = 2  # how the dialog ends when the output is to be shown before it is written
 _PATTERN = "{name}-cleaned"
 _ENDINGS = {suffix for fmt in FORMATS.values() for suffix in fmt.suffixes}
-
-
-def read_size(text: str) -> Size | None:
-    """Return width and height from what a user types, or None for nothing; raises ValueError for what is neither."""
-    text = text.strip().lower().replace("×", "x").replace(" ", "")
-    if not text:
-        return None
-    sides = [int(word) for word in text.split("x")]
-    if len(sides) > 2 or not all(8 <= side <= 100_000 for side in sides):
-        raise ValueError(text)
-    return sides[0], sides[-1]
 
 
 def kept_finish(memory: Memory) -> Finish:
@@ -99,6 +89,12 @@ class ExportDialog(QDialog):
             toolTip="Reduce in proportion to fit: the longer side, or width x height; empty keeps the size",
             placeholderText="as it is",
         )
+        self.also = AlsoField(self._memory.get("export_also", []))
+        self.with_original = configured(
+            QCheckBox("The original as a second page"),
+            toolTip="The file then holds the picture as it came too, for whoever wants to compare",
+            checked=self._memory.get("export_with_original", False),
+        )
         self.viewing = ViewingField(self._memory.get("export_viewing", {}))
         self.quality = NumberSlider(QUALITY)
         self.quality.show_value(self._memory.get("export_quality", float(DEFAULT_QUALITY)))
@@ -118,6 +114,7 @@ class ExportDialog(QDialog):
         self.format.currentIndexChanged.connect(self._check)
         self.viewing.changed.connect(self._check)
         self.overwrite.toggled.connect(self._check)
+        self.also.changed.connect(self._check)
         self._check()
 
     def _lay_out(self) -> None:
@@ -131,7 +128,7 @@ class ExportDialog(QDialog):
         grid.setContentsMargins(18, 16, 18, 14)
         grid.setVerticalSpacing(10)
         grid.setHorizontalSpacing(14)
-        for row, label in enumerate(("Folder", "Name", "Format", "Size, px", "Last sharpening")):
+        for row, label in enumerate(("Folder", "Name", "Format", "Size, px", "Last sharpening", "Also")):
             beside = QLabel(label)
             beside.setContentsMargins(0, 5, 0, 0)
             grid.addWidget(beside, row, 0, Qt.AlignmentFlag.AlignTop)
@@ -140,10 +137,11 @@ class ExportDialog(QDialog):
         grid.addWidget(self.format, 2, 1)
         grid.addWidget(self.room, 3, 1)
         grid.addWidget(self.viewing, 4, 1)
-        grid.addWidget(self.quality, 5, 1)
-        grid.addWidget(self.overwrite, 6, 1)
-        grid.addWidget(self.note, 7, 0, 1, 2)
-        grid.addWidget(self.buttons, 8, 0, 1, 2, Qt.AlignmentFlag.AlignRight)
+        lower = (self.also, self.quality, self.with_original, self.overwrite)
+        for row, field in enumerate(lower, 5):
+            grid.addWidget(field, row, 1)
+        grid.addWidget(self.note, 9, 0, 1, 2)
+        grid.addWidget(self.buttons, 10, 0, 1, 2, Qt.AlignmentFlag.AlignRight)
 
     @property
     def chosen(self) -> Format:
@@ -199,6 +197,8 @@ class ExportDialog(QDialog):
         self._memory.put("export_quality", float(self.quality.value))
         self._memory.put("export_pattern", self.name.text())
         self._memory.put("export_size", self.room.text())
+        self._memory.put("export_also", self.also.to_json())
+        self._memory.put("export_with_original", self.with_original.isChecked())
         viewing = self.viewing.viewing
         self._memory.put("export_viewing", viewing.to_json() if viewing else {})
 
@@ -209,7 +209,7 @@ class ExportDialog(QDialog):
 
     def _has_size(self) -> bool:
         try:
-            _ = self.size_wanted
+            _ = self.size_wanted, self.also.also
         except ValueError:
             return False
         return True
@@ -226,14 +226,24 @@ class ExportDialog(QDialog):
         if not Path(self.folder.text()).is_dir():
             return f"There is no folder {self.folder.text()}."
         try:
-            check_name(self.target, overwrite=self.overwrite.isChecked(), sources=[self._path] if self._path else [])
+            files = self._files()
+            if len(set(files)) < len(files):
+                raise SaveError("Two of the files would have the same name.")
+            for file in files:
+                check_name(file, overwrite=self.overwrite.isChecked(), sources=[self._path] if self._path else [])
         except SaveError as fault:
             return str(fault).replace(" or --overwrite", ", or have it replaced")
         return ""
 
+    def _files(self) -> list[Path]:
+        """Return all files that would be written."""
+        return [self.target, *(each.beside(self.target) for each in self.also.also)]
+
     def _check(self) -> None:
         """Say what will happen, and allow the export only when it can."""
-        self.quality.setVisible(self.chosen.quality)
+        lossy = [self.chosen, *(FORMATS[row.format.currentData()] for row in self.also.rows)]
+        self.quality.setVisible(any(fmt.quality for fmt in lossy))
+        self.with_original.setVisible(self.chosen.pages)
         fault = self._fault()
         verb = "will be replaced" if not fault and self.target.exists() else "will be written"
         self.room.setEnabled(not self.chosen.raw)
@@ -241,6 +251,8 @@ class ExportDialog(QDialog):
         width, height = fit_within((self._source.width, self._source.height), None if fault else self.size_wanted)
         size = f"{width} × {height} px, {self.chosen.label}"
         done = [f"{self.target.name} {verb}: {size}.", *losses(self._source, self.chosen)]
+        if not fault and self.also.rows:
+            done.insert(1, f"Beside it {', '.join(file.name for file in self._files()[1:])}.")
         self.note.setText(fault or " ".join([*done, "The picture you opened is never written to."]))
         self.go.setEnabled(not fault)
         self.look.setEnabled(not self.chosen.raw and self._has_size())

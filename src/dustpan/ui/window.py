@@ -482,6 +482,7 @@ class Window(QMainWindow):
             self.leave_output()
             quality, overwrite = round(dialog.quality.value), dialog.overwrite.isChecked()
             how: dict[str, Any] = {"quality": quality, "overwrite": overwrite, "finish": dialog.finish}
+            how |= {"also": dialog.also.also, "with_original": dialog.with_original.isChecked()}
             self.session.exporting.export(dialog.target, dialog.format_name, **how)
 
     @property

@@ -27,12 +27,14 @@ class Format(Output):
     suffixes : endings of such files, the usual one first.
     quality : whether it has a quality from 1 to 100.
     raw : whether it holds a sensor's mosaic, mended by the steps before development.
+    pages : whether it can hold the original as a second page.
     """
 
     label: str = ""
     suffixes: tuple[str, ...] = ()
     quality: bool = False
     raw: bool = False
+    pages: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,6 +48,7 @@ class Content:
     quality : 1 to 100, for formats that have one.
     layers : other planes by name, for formats that hold them.
     alpha_kind : of the source, for formats that say which kind theirs is.
+    original : the picture as it came, like `pixels`, for formats that hold it as a second page.
     """
 
     pixels: np.ndarray
@@ -53,6 +56,7 @@ class Content:
     quality: int = DEFAULT_QUALITY
     layers: Mapping[str, np.ndarray] = field(default_factory=dict)
     alpha_kind: str = "straight"
+    original: np.ndarray | None = None
 
 
 class FileKind(ABC):

@@ -16,10 +16,13 @@ class Tiff(FileKind):
 
     label = "TIFF"
     endings = _ENDINGS
-    formats: ClassVar = (
-        Format("tiff8", np.uint8, label="TIFF, 8 bits", suffixes=_ENDINGS, alpha_kind=""),
-        Format("tiff16", np.uint16, label="TIFF, 16 bits", suffixes=_ENDINGS, alpha_kind=""),
-        Format("tiff32", np.float32, label="TIFF, 32-bit float", suffixes=_ENDINGS, linear=None, alpha_kind=""),
+    formats: ClassVar = tuple(
+        Format(name, dtype, label=f"TIFF, {words}", suffixes=_ENDINGS, linear=linear, alpha_kind="", pages=True)
+        for name, dtype, words, linear in (
+            ("tiff8", np.uint8, "8 bits", False),
+            ("tiff16", np.uint16, "16 bits", False),
+            ("tiff32", np.float32, "32-bit float", None),
+        )
     )
 
     def tells(self, path, head):
@@ -33,8 +36,9 @@ class Tiff(FileKind):
         return tiff_pages.read(path)
 
     def write(self, path, content, fmt):
-        """Write one page, with the source's kind of alpha."""
+        """Write one page, with the source's kind of alpha, and perhaps the original as a second one."""
         from dustpan.files import tiff_pages
 
-        tiff_pages.write(path, content.pixels, content.metadata, alpha_kind=content.alpha_kind)
+        kind, original = content.alpha_kind, content.original
+        tiff_pages.write(path, content.pixels, content.metadata, alpha_kind=kind, second=original)
         return ()

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
@@ -13,15 +12,16 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from dustpan.batch.export import Also
 from dustpan.batch.names import PATTERN, named
 from dustpan.batch.run import Order, clean_one
-from dustpan.batch.targets import targets_in
+from dustpan.batch.sequence import sequence_order
+from dustpan.batch.targets import refusals, targets_in
 from dustpan.core.document.remedy import Remedy, read_remedy
 from dustpan.core.document.route import Route
 from dustpan.core.errors import DustpanError
 from dustpan.core.render.store import Stores
 from dustpan.core.work.cancel import Token
-from dustpan.files.atomic import check_name
 from dustpan.files.save import DEFAULT_QUALITY
 from dustpan.ui.session.jobs import Jobs
 
@@ -71,6 +71,8 @@ class Wishes:
     shelf : remedies of which each picture gets the one that suits its camera and ISO.
     folder, pattern : of the results: see `named`.
     format : name of a format, or empty for each picture's own.
+    also : other files that are written beside each result.
+    sequence : whether all are frames of one: see `sequence_order`.
     """
 
     remedy: Remedy | None = None
@@ -80,6 +82,8 @@ class Wishes:
     format: str = ""
     quality: int = DEFAULT_QUALITY
     overwrite: bool = False
+    also: tuple[Also, ...] = ()
+    sequence: bool = False
 
     def target(self, picture: Path, number: int) -> Path:
         """Return the file of a picture's result; raises SaveError for a pattern that gives none."""
@@ -89,7 +93,7 @@ class Wishes:
     def order(self, sources: Sequence[Path]) -> Order:
         """Return what is asked for, for `clean_one`."""
         order = Order(self.remedy, self.format or None, self.quality, self.overwrite, tuple(sources))
-        return replace(order, shelf=self.shelf)
+        return replace(order, shelf=self.shelf, also=self.also)
 
 
 class Queue(QObject):
@@ -110,9 +114,10 @@ class Queue(QObject):
         self.jobs = jobs
         self.items: list[Item] = []
         self.wishes = Wishes()
-        self.running, self.paused = False, False
+        self.running, self.paused, self.preparing = False, False, False
         self._token = Token()
         self._begun = self.wishes  # as they were when the work began: what is set meanwhile is for the next time
+        self._order = self._begun.order([])
         self._stores = Stores.of(_BUDGET)
         self._reported.connect(self._take_share)
 
@@ -141,20 +146,19 @@ class Queue(QObject):
         """Return why the work can't begin, or nothing."""
         if not self.items:
             return "There is no picture in the list yet."
-        targets: dict[Path, Path] = {}
-        sources = [item.path for item in self.items]
-        there = os.path.lexists(self.wishes.folder)  # else it is made, and nothing can be in the way
         try:
-            for number, item in enumerate(self.items, 1):
-                target = self.wishes.target(item.path, number)
-                if target in targets:
-                    return f"{item.path.name} and {targets[target].name} would both become {target.name}."
-                targets[target] = item.path
-                if item.state == WAITING and there:
-                    check_name(target, overwrite=self.wishes.overwrite, sources=sources)
+            targets = {item.path: self.wishes.target(item.path, n) for n, item in enumerate(self.items, 1)}
         except DustpanError as fault:
             return str(fault)
-        return ""
+        found = refusals(targets, overwrite=self.wishes.overwrite, also=self.wishes.also, new_folder=True)
+        waiting = [item.path for item in self.items if item.state == WAITING and item.path.exists()]
+        return next((self._shortened(found[path]) for path in waiting if path in found), "")
+
+    def _shortened(self, text: str) -> str:
+        """Return a sentence with plain names of files for those with their folders."""
+        for folder in {self.wishes.folder, *(item.path.parent for item in self.items)}:
+            text = text.replace(f"{folder}/", "")
+        return text.replace(" or --overwrite", ", or have it replaced")
 
     def start(self) -> None:
         """Work all that waits, one after the other; raises nothing: what fails is told by its own line.
@@ -165,12 +169,31 @@ class Queue(QObject):
             with suppress(OSError):  # told by the first picture's line
                 self.wishes.folder.mkdir(parents=True, exist_ok=True)
             self.running, self.paused, self._token, self._begun = True, False, Token(), self.wishes
+            self._order = self._begun.order([item.path for item in self.items])
+            self._prepare() if self._begun.sequence else self._next()
+
+    def _prepare(self) -> None:
+        """Measure the noise that all frames of a sequence share, then begin."""
+        self.preparing, paths, token = True, [item.path for item in self.items], self._token
+
+        def take(order: Order) -> None:
+            self.preparing, self._order = False, order
             self._next()
+
+        def fail(fault: DustpanError) -> None:
+            self.preparing, self.running = False, False
+            for item in self.items:
+                item.state, item.error = (FAILED, str(fault)) if item.state == WAITING else (item.state, item.error)
+            self.changed.emit()
+
+        job = partial(sequence_order, self._order, paths, token)
+        self.jobs.conduct(job, take, token=token, failed=fail)
+        self.changed.emit()
 
     def pause(self, on: bool) -> None:
         """Begin no other picture while on."""
         self.paused = on
-        if not on and self.running and not self.count(WORKING):
+        if not on and self.running and not self.preparing and not self.count(WORKING):
             self._next()
         self.changed.emit()
 
@@ -180,7 +203,7 @@ class Queue(QObject):
         for item in self.items:
             if item.state == WORKING:
                 item.state, item.share = WAITING, 0.0
-        self.running = False
+        self.running, self.preparing = False, False
         self.changed.emit()
 
     def retry(self) -> None:
@@ -208,7 +231,7 @@ class Queue(QObject):
         number, item = waiting[0]
         item.state, item.share = WORKING, 0.0
         token, target = self._token, self._begun.target(item.path, number)
-        order = self._begun.order([each.path for each in self.items])
+        order = self._order
         report = partial(self._reported.emit, item)
         job = partial(
             clean_one, item.path, target, order, pool=self.jobs.pool, token=token, stores=self._stores, progress=report

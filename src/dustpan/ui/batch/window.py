@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from dustpan.batch.export import Also
 from dustpan.batch.names import PATTERN, WORDS
 from dustpan.core.document.remedy import Remedy
 from dustpan.core.errors import DustpanError
@@ -35,6 +36,7 @@ from dustpan.files.folders import pictures_in
 from dustpan.files.remedies import load_remedy
 from dustpan.files.save import FORMATS
 from dustpan.files.shelf import Shelf
+from dustpan.ui.also_fields import AlsoField
 from dustpan.ui.batch.queue import DONE, FAILED, WAITING, Item, Queue
 from dustpan.ui.export_dialog import QUALITY
 from dustpan.ui.frames.tries import image_from
@@ -110,6 +112,11 @@ class BatchWindow(QWidget):
             if not fmt.raw:
                 self.format.addItem(fmt.label, fmt.name)
         self.quality = NumberSlider(QUALITY)
+        self.also = AlsoField(self.memory.get("batch_also", []))
+        self.sequence = configured(
+            QCheckBox("Frames of one sequence"),
+            toolTip="One route and one noise for all, so that what is cleaned does not flicker from frame to frame",
+        )
         self.overwrite = configured(QCheckBox("Replace files of this name"), toolTip="Otherwise they are kept")
         self.note = configured(QLabel(), objectName="faint", wordWrap=True)
         self.bar = configured(QProgressBar(), textVisible=False, maximum=1000)
@@ -143,7 +150,9 @@ class BatchWindow(QWidget):
         column.addLayout(labelled_row("Name", self.pattern))
         column.addWidget(self.example)
         column.addLayout(labelled_row("Format", self.format))
+        column.addWidget(self.also)
         column.addWidget(self.quality)
+        column.addWidget(self.sequence)
         column.addWidget(self.overwrite)
         column.addStretch()
         column.addWidget(self.note)
@@ -179,7 +188,9 @@ class BatchWindow(QWidget):
         for signal in (self.folder.textChanged, self.pattern.textChanged):
             signal.connect(lambda _: self._wish())
         self.format.activated.connect(lambda _: self._wish())
-        self.overwrite.toggled.connect(lambda _: self._wish())
+        for box in (self.overwrite, self.sequence):
+            box.toggled.connect(lambda _: self._wish())
+        self.also.changed.connect(self._wish)
         for changed in (self.quality.changed, self.quality.nudged):
             changed.connect(lambda _: self._wish())
         queue.changed.connect(self.refresh)
@@ -274,8 +285,16 @@ class BatchWindow(QWidget):
             format=self.format.currentData() or "",
             quality=round(self.quality.value),
             overwrite=self.overwrite.isChecked(),
+            also=self._also(),
+            sequence=self.sequence.isChecked(),
         )
         self.refresh()
+
+    def _also(self) -> tuple[Also, ...]:
+        try:
+            return self.also.also
+        except ValueError:  # told by `_fault`
+            return ()
 
     def _ask_folder(self) -> None:
         if name := QFileDialog.getExistingDirectory(self, "A folder for the results", self.folder.text()):
@@ -287,6 +306,10 @@ class BatchWindow(QWidget):
             return "There is no such route: open a picture, or choose another one."
         if not self.folder.text().strip():
             return "Choose a folder for the results."
+        try:
+            _ = self.also.also
+        except ValueError:
+            return "The size is the longer side or width x height, from 8 px on: 1600 or 1600 x 1200."
         return self.queue.fault()
 
     # -- work -------------------------------------------------------------------------------------------------
@@ -296,6 +319,7 @@ class BatchWindow(QWidget):
             return
         self.memory.put("batch_folder", self.folder.text())
         self.memory.put("batch_pattern", self.pattern.text())
+        self.memory.put("batch_also", self.also.to_json())
         self.pause_button.setChecked(False)
         if not self.queue.count(WAITING):
             self.queue.again()
@@ -318,12 +342,14 @@ class BatchWindow(QWidget):
         for button in (self.report_button, self.walk_button):
             button.setEnabled(ended > 0)
         self.remove_button.setEnabled(bool(self.list.selectedItems()))
-        self.quality.setVisible(self.format.currentData() in _LOSSY)
+        formats = [self.format.currentData(), *(row.format.currentData() for row in self.also.rows)]
+        self.quality.setVisible(any(name in _LOSSY for name in formats))
         self.quality.show_value(self.queue.wishes.quality)
         self.example.setText(self._example())
         told = f"{ended} of {len(queue.items)} done" + (
             f", {queue.count(FAILED)} failed" if queue.count(FAILED) else ""
         )
+        told = "The noise that all frames share is being measured." if queue.preparing else told
         self.note.setText(told if queue.running or ended else fault)
 
     def _example(self) -> str:
