@@ -103,6 +103,7 @@ TABLE = (
     Entry("View", "controls", "Controls", "F6", "Show the controls of the step, or fold them away", True),
     Entry("View", "strip", "Proofs and readings", "F7", "Show proofs and readings, or fold them away", True),
     Entry("View", "route", "Route", "F8", "Show the route, or fold it away", True),
+    Entry("View", "tray", "Tray", "F9", "Show the pictures opened together beside the picture, or hide them", True),
     Entry("View", "fit", "Fit", "0", "Show the whole picture"),
     Entry("View", "zoom1", "100 %", "1", "Show actual pixels"),
     Entry("View", "zoom2", "200 %", "2", "Show each pixel as four"),

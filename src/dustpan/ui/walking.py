@@ -115,6 +115,13 @@ class Walking(QObject):
             look_again = self.keep_look()
             self._open(neighbour, then=look_again)
 
+    def go_to(self, path: Path) -> None:
+        """Go to one of the pictures opened together."""
+        shown = self.session.path.absolute() if self.session.path else None
+        if path != shown and self.session.pictures.index(path) >= 0:
+            self._going = path
+            self._open(path, then=self.keep_look())
+
     def enable(self, following: QAction, preceding: QAction) -> None:
         """Enable the actions that go to a picture where there is one."""
         for action, direction in ((following, 1), (preceding, -1)):

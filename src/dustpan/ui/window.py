@@ -64,6 +64,7 @@ from dustpan.ui.start_page import StartPage
 from dustpan.ui.staying import fill_staying_menu
 from dustpan.ui.tab_order import TabOrder
 from dustpan.ui.taking_up import fill_taking_up_menu
+from dustpan.ui.tray.tray import Tray
 from dustpan.ui.walking import Walking
 from dustpan.ui.where.mask_files import MaskFiles
 from dustpan.ui.where.mask_view import GREY, HATCHED, HIDDEN
@@ -142,6 +143,7 @@ class Window(QMainWindow):
         self.beside = Beside(self.walking, self.remedy_files, self.shelf, self.proofs, memory, self)
         self.learning = Learning(session, message, self)
         self.mask_files = MaskFiles(self.canvas.parts, message, self)
+        self.tray = Tray(session, self.walking, self.findings, message)
         self.small = SmallPicture(session)
         self.display = Display(self.canvas, (self.tiles, self.other), memory, message)
         self.output_view = OutputView(session, self.display)
@@ -170,6 +172,10 @@ class Window(QMainWindow):
             actions[name].setChecked(True)
             actions[name].toggled.connect(run)
         actions["where_alone"].toggled.connect(self._show_where)
+        actions["tray"].setChecked(self.memory.get("tray", True))
+        actions["tray"].toggled.connect(partial(self.memory.put, "tray"))
+        for name in ("tray", "alone"):
+            actions[name].toggled.connect(lambda on: self.tray.refresh())
         actions["propose_always"].setChecked(self.memory.get("propose_when_opening", False))
         actions["propose_always"].toggled.connect(partial(self.memory.put, "propose_when_opening"))
         for name, action in mode_actions(self.compare, self).items():
@@ -247,7 +253,13 @@ class Window(QMainWindow):
             self._make_bar(),
             Strip(self.proof_strip, self.readings),
         )
-        right = _column(self.findings, self.canvas, bar, stretched=self.canvas)
+        pictures = QWidget()
+        beside = QHBoxLayout(pictures)
+        beside.setContentsMargins(0, 0, 0, 0)
+        beside.setSpacing(0)
+        beside.addWidget(self.canvas, 1)
+        beside.addWidget(self.tray)
+        right = _column(self.findings, pictures, bar, stretched=pictures)
         edges = {
             "controls": Edge("left", "Edge of the controls", "A click folds the controls away, or shows them (F6)"),
             "route": Edge("top", "Edge of the route", "A click folds the route away, or shows it (F8)"),
@@ -278,6 +290,7 @@ class Window(QMainWindow):
                 self.controls.foot,
                 edges["controls"],
                 bar,
+                self.tray,
                 self.proof_strip.grip,
                 strip,
             ],
@@ -307,6 +320,7 @@ class Window(QMainWindow):
         told = ("alone", "fit", "zoom1", "wipe", "lamp", "switch", "next_picture", "previous_picture")
         around = (menu_bar, self.header, self.findings, bar)
         keys = [actions[name] for name in told]
+        self.tray.wanted = lambda: actions["tray"].isChecked() and not actions["alone"].isChecked()
         self.room = Room(self, self.canvas, self.memory, panels, around, actions["alone"], keys)
 
     def _make_bar(self) -> QWidget:
@@ -595,7 +609,7 @@ class Window(QMainWindow):
         self.session.tasks.cancel_all()
         self.beside.end()
         views = self.tiles, self.other, self.proofs, self.readings, self.findings, self.canvas
-        for part in (*views, self.watch, self.values):
+        for part in (*views, self.watch, self.values, self.tray):
             part.stop()
         self.jobs.close()
         self.closed.emit()

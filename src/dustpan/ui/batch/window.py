@@ -27,11 +27,9 @@ from dustpan.batch.export import Also
 from dustpan.batch.names import PATTERN, WORDS
 from dustpan.core.document.remedy import Remedy
 from dustpan.core.errors import DustpanError
-from dustpan.core.filters.planes import shrink_to
-from dustpan.core.picture.working import from_working, to_working
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Pool, Priority
-from dustpan.files import READS, read_picture, read_preview
+from dustpan.files import READS
 from dustpan.files.folders import pictures_in
 from dustpan.files.remedies import load_remedy
 from dustpan.files.save import FORMATS
@@ -39,8 +37,8 @@ from dustpan.files.shelf import Shelf
 from dustpan.ui.also_fields import AlsoField
 from dustpan.ui.batch.queue import DONE, FAILED, WAITING, Item, Queue
 from dustpan.ui.export_dialog import QUALITY
-from dustpan.ui.frames.tries import image_from
 from dustpan.ui.memory import Memory
+from dustpan.ui.picture.reduced import image_from, small_of
 from dustpan.ui.route.foot import labelled_row
 from dustpan.ui.session.jobs import Jobs
 from dustpan.ui.widgets.buttons import word_button
@@ -204,7 +202,7 @@ class BatchWindow(QWidget):
         found = [picture for path in paths for picture in pictures_in(path)]
         self.queue.add(found)
         for path in found:
-            job, token = partial(_small, path), Token()
+            job, token = partial(small_of, path, 4 * _ICON.width()), Token()
             then = partial(self._show_small, path.absolute())
             self.jobs.run(job, then, priority=Priority.AROUND, token=token, failed=lambda fault: None)
 
@@ -398,16 +396,3 @@ class BatchWindow(QWidget):
         """Stop everything, when the application ends."""
         self.queue.stop()
         self.jobs.close()
-
-
-def _small(path: Path) -> np.ndarray:
-    """Return a file's picture in small, h x w x 3 uint8: its preview, else the whole of it reduced."""
-    preview = read_preview(path)
-    if preview is not None:
-        return preview[0]
-    source = read_picture(path)
-    light = (
-        source.pixels if source.mosaic is None else np.repeat(source.read((0, 0, source.width, source.height)), 3, 2)
-    )
-    reduced = np.atleast_3d(shrink_to(light, 4 * _ICON.width()))
-    return from_working(to_working(reduced, linear=source.linear), dtype=np.uint8)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
@@ -12,6 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 from dustpan.core.frames.combining import Method
 from dustpan.core.frames.showing import Showing
 from dustpan.ui.frames.work import TRIED, Try
+from dustpan.ui.picture.reduced import image_from
 from dustpan.ui.widgets import theme
 
 _WORDS = 48  # px under the picture for its words
@@ -106,9 +106,3 @@ class Tries(QWidget):
         """Mark the method that is chosen."""
         for tile in self.tiles:
             tile.show_chosen(tile.method == method)
-
-
-def image_from(pixels: np.ndarray) -> QImage:
-    """Return h x w x 3 uint8 as an image of its own."""
-    height, width = pixels.shape[:2]
-    return QImage(pixels.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888).copy()

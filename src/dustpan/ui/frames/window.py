@@ -19,9 +19,10 @@ from dustpan.core.frames.combining import METHODS, Method
 from dustpan.core.frames.registration import ALIGNMENTS
 from dustpan.files import READS
 from dustpan.ui.frames.plot import QualityPlot
-from dustpan.ui.frames.tries import Tries, image_from
+from dustpan.ui.frames.tries import Tries
 from dustpan.ui.frames.work import FramesWork
 from dustpan.ui.output_view import PixelView
+from dustpan.ui.picture.reduced import image_from
 from dustpan.ui.route.foot import labelled_row
 from dustpan.ui.session.jobs import Jobs
 from dustpan.ui.task_bar import TaskBar

@@ -95,9 +95,11 @@ class Findings(QWidget):
     """Hold the findings of the picture and of its route, and show them.
 
     pointed(kind) : a bare place is to be marked for the step of a kind, as the picture tells too little.
+    searched : it is known what is wrong with the picture.
     """
 
     pointed = pyqtSignal(str)
+    searched = pyqtSignal()
 
     def __init__(self, session: Session, canvas: Canvas, parent: QWidget | None = None):
         super().__init__(parent)
@@ -152,6 +154,7 @@ class Findings(QWidget):
         def then(found: list[Finding]) -> None:
             self.faults = found
             self.refresh()
+            self.searched.emit()
 
         self.session.jobs.run(
             lambda: find_faults(engine, engine.plan(original, check=token.check), check=token.check),

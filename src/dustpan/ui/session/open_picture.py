@@ -37,12 +37,14 @@ class OpenPicture(Editing):
     offered(text, label, act, refuse) : something to say, what the user can do about it, and what is done when not.
     restored(view) : a picture is shown as it was left; `view` holds plain values: see `ui.looked_at`.
     pointed : other places are said to be bare, so that the noise is measured anew.
+    kept_anew : what was done to the picture was kept.
     """
 
     opened = pyqtSignal()
     offered = pyqtSignal(str, str, object, object)
     restored = pyqtSignal(object)
     pointed = pyqtSignal()
+    kept_anew = pyqtSignal()
 
     def __init__(self, jobs: Jobs, parent: QObject | None = None, kept: KeptWork | None = None):
         super().__init__(parent)
@@ -107,6 +109,7 @@ class OpenPicture(Editing):
             document = self.history.document
             work = Work(document.route, takes, self.chosen_id, document == self.safe, self.view())
             self.kept.keep(self.kept_name, work)
+            self.kept_anew.emit()
 
     def mark_safe(self, document: Document) -> None:
         """Take a document for exported or saved."""

@@ -6,6 +6,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -164,8 +165,10 @@ class Opening(QObject):
 
     @staticmethod
     def _suiting(work: Work | None, mosaic: bool) -> Work | None:
-        suits = work is not None and not (mosaic and work.route.mosaic_faults())
-        return work if suits else None
+        if work is None or not (mosaic and work.route.mosaic_faults()):
+            return work
+        fitted = work.route.fitted(mosaic=True, develop=Route())  # it may have come from a picture of another kind
+        return None if fitted.mosaic_faults() else replace(work, route=fitted)
 
     # -- a preview ---------------------------------------------------------------------------------------------
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QObject
 
 from dustpan.ui.session.exporting import Exporting
+from dustpan.ui.session.giving import Giving
 from dustpan.ui.session.jobs import Jobs
 from dustpan.ui.session.kept import KeptWork
 from dustpan.ui.session.measuring import Measuring
@@ -20,3 +21,4 @@ class Session(OpenPicture):
         self.opening = Opening(self)
         self.measuring = Measuring(self)
         self.exporting = Exporting(self)
+        self.giving = Giving(self)

@@ -1,0 +1,68 @@
+"""Give the open picture's route, or one of its cards, to other pictures opened together."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from dustpan.core.document.giving import with_card
+from dustpan.core.document.history import Document
+from dustpan.core.document.route import Route
+from dustpan.core.document.work import Work
+from dustpan.ui.session.kept import name_of
+from dustpan.ui.session.open_picture import OpenPicture
+
+
+class Giving(QObject):
+    """Change the routes of pictures that are not shown; each can take it back when it is shown again.
+
+    Signals
+    -------
+    given(paths) : these pictures have other routes.
+    """
+
+    given = pyqtSignal(object)
+
+    def __init__(self, session: OpenPicture):
+        super().__init__(session)
+        self.session = session
+
+    def route_to(self, paths: Sequence[Path]) -> int:
+        """Give the whole route; returns to how many pictures."""
+        route = self.session.route.carried()
+        return self._give(paths, lambda own: route, "Route given")
+
+    def card_to(self, paths: Sequence[Path]) -> int:
+        """Give the chosen card; returns to how many pictures."""
+        step, giver = self.session.step, self.session.route
+        if step is None:
+            return 0
+        return self._give(paths, lambda own: with_card(own, step, giver), f"{step.title} given")
+
+    def _give(self, paths: Sequence[Path], change: Callable[[Route], Route], label: str) -> int:
+        session = self.session
+        shown = session.path.absolute() if session.path else None
+        others = [path.absolute() for path in paths if path.absolute() != shown]
+        for path in others:
+            state = session.pictures.state(path)
+            if state is not None:
+                mosaic = any(step.develops for step in state.history.document.route)
+                own = state.history.document.route
+                route = change(own).fitted(mosaic=mosaic, develop=own)
+                session.pictures.leave(path, replace(state, history=state.history.record(Document(route), label)))
+            self._keep(path, change)
+        if others:
+            self.given.emit(others)
+        return len(others)
+
+    def _keep(self, path: Path, change: Callable[[Route], Route]) -> None:
+        """Keep the other route for a picture that was not shown yet, and for the next start."""
+        session, name = self.session, name_of(path)
+        work = session.pictures.given.get(path) or session.kept.find(name) or Work(Route())
+        work = replace(work, route=change(work.route), written=False)
+        session.kept.keep(name, work)
+        if session.pictures.state(path) is None:
+            session.pictures.given[path] = work

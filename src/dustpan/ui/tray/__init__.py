@@ -1,0 +1,1 @@
+"""The tray: the pictures opened together."""
