@@ -70,7 +70,7 @@ def turn(widget, notches: int) -> None:
 
 
 def test_a_very_wide_view_gets_exact(window, qtbot):
-    wide = np.random.default_rng(2).integers(60, 180, (700, 4200, 3)).astype(np.uint8)
+    wide = np.random.default_rng(2).integers(60, 180, (300, 4200, 3)).astype(np.uint8)
     window.resize(4600, 1300)
     with qtbot.waitSignal(window.session.opened, timeout=20000):
         window.session.opening.open_from(lambda: Source(wide, name="wide"), "wide")

@@ -61,7 +61,6 @@ def sharpened(route: Route) -> Route:
 
 ROUTES = {
     "proposed": lambda route: Document(route),
-    "noise alone": lambda route: Document(Route(tuple(s for s in route if s.kind != "sharpen"))),
     "too much of both": lambda route: changed(
         changed(sharpened(route), "sharpen", amount=220.0, radius=1.2, halo_light=1.0, halo_dark=1.0).route,
         "noise",

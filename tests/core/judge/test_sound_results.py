@@ -59,11 +59,11 @@ def large():
     return noisy_picture("bench", iso=12800, size=(1200, 900))
 
 
-def test_the_remedy_that_was_used_gives_the_same_bytes_again(large, tmp_path):
+def test_the_remedy_that_was_used_gives_the_same_bytes_again(noisy, tmp_path):
     import json
 
     source = tmp_path / "night.png"
-    save_picture(source, large.pixels, large.metadata, FORMATS["png"])
+    save_picture(source, noisy.pixels, noisy.metadata, FORMATS["png"])
     order = Order(None, "png", 90, False, (source,))
     first = clean_one(source, tmp_path / "a.png", order, pool=None, token=Token())
     used = read_remedy(json.dumps(first["remedy"]), where="used")
@@ -106,7 +106,6 @@ ROUTES = {
     "masked": document(replace(manual("noise", **QUIET), where=ellipse(cx=0.3, cy=0.6, rx=0.3, ry=0.45, angle=30.0))),
     "mixed": document(replace(manual("noise", **QUIET), mix=0.5)),
     "colour only": document(replace(manual("noise", **QUIET), blend="colour_only")),
-    "lifted": document(manual("exposure", ev=0.8), manual("noise", **QUIET)),
     "lifted twice": document(
         replace(manual("exposure", "first", ev=1.0), where=ellipse()),
         manual("exposure", shadows=0.5),
@@ -168,11 +167,7 @@ def page(paper: int, ink: int, size: int) -> np.ndarray:
 
 
 @pytest.mark.parametrize(
-    ("tones", "size"),
-    [
-        *[((255, 0), 10), ((255, 0), 60), ((240, 30), 24), ((0, 255), 10), ((0, 255), 60)],
-        *[((240, 30), 14), ((20, 230), 9), ((200, 120), 11)],
-    ],
+    ("tones", "size"), [*[((255, 0), 10), ((0, 255), 60), ((240, 30), 24), ((20, 230), 9), ((200, 120), 11)]]
 )
 def test_letters_are_not_taken_for_noise(tones, size):
     sheet = page(*tones, size)
@@ -190,7 +185,7 @@ def test_nothing_is_proposed_for_an_even_picture(value):
 
 
 def test_nothing_is_wrong_with_a_clean_picture():
-    engine = Engine(clean_picture("bench", dtype=np.uint8))
+    engine = Engine(clean_picture("bench", size=(1200, 800), dtype=np.uint8))
     assert len(hot_pixels_in(engine)) < 8 * engine.source.pixels.size / 3 / 1e6
     assert propose_route(engine) == Route()
 

@@ -25,16 +25,14 @@ from dustpan.simulate.scenes import clean_picture, raw_picture
 def crowded() -> np.ndarray:
     """Texture with noise and a hot pixel in every twelfth square of 12 px: each is judged beside many."""
     rng = np.random.default_rng(8)
-    picture = clean_picture("bench", size=(1200, 800), dtype=np.float32).pixels[100:740, 300:1004].copy()
+    picture = clean_picture("bench", size=(1200, 800), dtype=np.float32).pixels[100:660, 300:892].copy()
     picture += rng.normal(0, 0.03, picture.shape).astype(np.float32)
-    rows, columns = rng.integers(0, 640, 2600), rng.integers(0, 704, 2600)
-    picture[rows, columns] += rng.uniform(0.15, 0.6, (2600, 3)).astype(np.float32)
+    rows, columns = rng.integers(0, 560, 1900), rng.integers(0, 592, 1900)
+    picture[rows, columns] += rng.uniform(0.15, 0.6, (1900, 3)).astype(np.float32)
     return picture
 
 
-@pytest.mark.parametrize(
-    "values", [{}, {"sensitivity": 3.0, "polarity": "both"}, {"max_size": 9, "spare_stars": False}]
-)
+@pytest.mark.parametrize("values", [{"sensitivity": 3.0, "polarity": "both"}, {"max_size": 9, "spare_stars": False}])
 def test_specks_among_many_are_mended_the_same_in_tiles(crowded, values):
     step = new_step("hot_pixels", "hot_pixels")
     route = Route((replace(step, params=replace(step.params, **values)),))

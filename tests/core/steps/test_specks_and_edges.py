@@ -23,7 +23,7 @@ from dustpan.core.render.engine import Engine
 from dustpan.simulate import camera
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
-SIZE = (1500, 1000)
+SIZE = (1200, 800)
 MIDDLE = (1440, 960)
 SMALL = (1200, 800)
 

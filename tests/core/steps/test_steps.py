@@ -72,7 +72,7 @@ def engine(picture):
 @pytest.fixture(scope="module")
 def large_engine():
     """Of a picture whose overview is reduced."""
-    return Engine(colourful(1360, 1120))
+    return Engine(colourful(1160, 920))
 
 
 @pytest.fixture(scope="module")
