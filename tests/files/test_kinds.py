@@ -202,7 +202,7 @@ def test_any_name_is_read_and_written(tmp_path, name):
 
 
 def test_unfinished_files_are_swept_up(tmp_path, monkeypatch):
-    machine = atomic._machine()
+    machine = atomic.machine_mark()
     gone = [f".dustpan-{machine}-999999999-5-x.png", f".dustpan-{machine}-{os.getpid()}-5-x.png"]  # the number anew
     kept = [".dustpan-notes.png", ".dustpan-0a0b0c0d0e0f-999999999-5-x.png", f"{atomic._own_prefix()}x.png"]
     for name in (*gone, *kept):

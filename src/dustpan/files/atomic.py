@@ -89,7 +89,7 @@ def drop_unfinished() -> None:
 
 
 @cache
-def _machine() -> str:
+def machine_mark() -> str:
     """Return what tells this machine from others that write into the same folder."""
     name = platform.node().encode()
     with contextlib.suppress(OSError):
@@ -97,7 +97,7 @@ def _machine() -> str:
     return hashlib.blake2b(name, digest_size=6).hexdigest()
 
 
-def _begun(process: int) -> str:
+def when_begun(process: int) -> str:
     """Return when a process of this machine began, or nothing when it is not there."""
     try:
         about = Path(f"/proc/{process}/stat").read_text()
@@ -107,7 +107,7 @@ def _begun(process: int) -> str:
 
 
 def _own_prefix() -> str:
-    return f"{_PREFIX}{_machine()}-{os.getpid()}-{_begun(os.getpid())}-"
+    return f"{_PREFIX}{machine_mark()}-{os.getpid()}-{when_begun(os.getpid())}-"
 
 
 def _clean_left_over(folder: Path) -> None:
@@ -119,9 +119,9 @@ def _clean_left_over(folder: Path) -> None:
 
 def drop_left_over(folder: Path) -> None:
     """Remove unfinished files in a folder that a process of this machine has left, which is no longer there."""
-    for left in folder.glob(f"{glob.escape(_PREFIX)}{_machine()}-*"):
-        process, _, rest = left.name.removeprefix(f"{_PREFIX}{_machine()}-").partition("-")
-        if process.isdigit() and _begun(int(process)) != rest.partition("-")[0]:
+    for left in folder.glob(f"{glob.escape(_PREFIX)}{machine_mark()}-*"):
+        process, _, rest = left.name.removeprefix(f"{_PREFIX}{machine_mark()}-").partition("-")
+        if process.isdigit() and when_begun(int(process)) != rest.partition("-")[0]:
             with contextlib.suppress(OSError):
                 left.unlink()
 

@@ -66,9 +66,20 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
 
         window.session.opening.prepare(lambda: open_scene(window, scene))
     else:
-        window.session.opening.prepare(lambda: window.open_files(files, read=reading) if files else None)
+        window.session.opening.prepare(lambda: window.open_files(files, read=reading) if files else offer_left(window))
     status = app.exec()
     return status if back is None else back.status
+
+
+def offer_left(window: Window) -> None:
+    """Offer to open again what was open in a window that ended without closing."""
+    left = window.left_open.take()
+    if left is None:
+        return
+    count = len(left.paths)
+    words = f"{count} pictures" if count > 1 else left.paths[0].name if count else left.sample
+    text = f"The last window ended unexpectedly, with {words} open; its work is kept."
+    window.offer(text, "Open again", lambda: window.walking.open_left(left), lambda: None)
 
 
 def _make_window() -> tuple[QApplication, Window]:
@@ -79,12 +90,15 @@ def _make_window() -> tuple[QApplication, Window]:
     from dustpan.ui.log import catch_in_slots
     from dustpan.ui.memory import Memory
     from dustpan.ui.session.kept import KeptWork
+    from dustpan.ui.session.left_open import LeftOpen
     from dustpan.ui.widgets import theme
     from dustpan.ui.window import Window
 
     app = QApplication(sys.argv[:1])
     theme.apply(app)
-    window = Window(memory=Memory.of_user(), kept=KeptWork.of_user(), shelf=Shelf.of_user())
+    window = Window(
+        memory=Memory.of_user(), kept=KeptWork.of_user(), shelf=Shelf.of_user(), left_open=LeftOpen.of_user()
+    )
     catch_in_slots(lambda fault: window.tell(str(fault), True))
     return app, window
 

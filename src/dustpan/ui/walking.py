@@ -16,6 +16,8 @@ from dustpan.files import ENDINGS, READS
 from dustpan.files.folders import pictures_in
 from dustpan.files.projects import SUFFIX, Project
 from dustpan.ui.memory import Memory
+from dustpan.ui.session.left_open import Left
+from dustpan.ui.session.opening import SAMPLE
 from dustpan.ui.session.session import Session
 from dustpan.ui.widgets.messages import Message
 
@@ -92,6 +94,20 @@ class Walking(QObject):
         pictures.give(works)
         self._direction = 1
         self._open((shown or paths[0]).absolute(), told=told)
+
+    @property
+    def left(self) -> Left:
+        """What is open, as it is noted for the case that the window is killed."""
+        path, name = self.session.path, self.session.kept_name or ""
+        sample = name.removeprefix(SAMPLE) if path is None and name.startswith(SAMPLE) else ""
+        return Left(tuple(self.session.pictures.paths), path.absolute() if path else None, sample)
+
+    def open_left(self, left: Left) -> None:
+        """Open again what a window had open that ended without closing."""
+        if left.sample:
+            self.open_sample(left.sample)
+        else:
+            self.open_with(list(left.paths), {}, shown=left.shown)
 
     def open_sample(self, scene: str) -> None:
         """Open a demo scene and propose a route for it."""

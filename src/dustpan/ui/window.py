@@ -58,6 +58,7 @@ from dustpan.ui.route.route_bar import RouteBar
 from dustpan.ui.route.states import States
 from dustpan.ui.session.jobs import Jobs
 from dustpan.ui.session.kept import KeptWork
+from dustpan.ui.session.left_open import LeftOpen
 from dustpan.ui.session.session import Session
 from dustpan.ui.session.watch import FileWatch
 from dustpan.ui.start_page import StartPage
@@ -94,9 +95,11 @@ class Window(QMainWindow):
         memory: Memory | None = None,
         kept: KeptWork | None = None,
         shelf: Shelf | None = None,
+        left_open: LeftOpen | None = None,
     ):
         super().__init__()
         self.memory, self.shelf = memory or Memory(), shelf or Shelf(None)
+        self.left_open = left_open or LeftOpen(None)
         self.setAcceptDrops(True)
         self.resize(*self._remembered_size())
         self.setMinimumSize(*_LEAST_SIZE)
@@ -351,11 +354,12 @@ class Window(QMainWindow):
         for signal in (session.opened, session.edited):
             signal.connect(lambda *_: self.leave_output())
         self.output_view.left.connect(self.leave_output)
+        session.opened.connect(lambda: self.left_open.note(self.walking.left))
         session.opened.connect(lambda: self.watch.follow(session.path, session.stamp))
         session.chosen.connect(self._show_chosen)
         session.tasks.changed.connect(self._show_page)
         session.told.connect(self.tell)
-        session.offered.connect(self.message.offer)
+        session.offered.connect(self.offer)
         session.restored.connect(self.looked_at.restore)
         session.view = self.looked_at.values
         self.walking.keep_look = self.looked_at.keep
@@ -471,6 +475,11 @@ class Window(QMainWindow):
         """Show a message; with no picture there is no picture to show it on."""
         self.message.setParent(self.canvas if self.pages.currentIndex() else self.start_page)
         self.message.tell(text, harm)
+
+    def offer(self, text: str, label: str, act: Callable[[], None], refuse: Callable[[], None]) -> None:
+        """Show a message with something to do about it, wherever there is room for it."""
+        self.message.setParent(self.canvas if self.pages.currentIndex() else self.start_page)
+        self.message.offer(text, label, act, refuse)
 
     def show_states(self) -> None:
         """Show takes and history under their button."""
@@ -606,6 +615,7 @@ class Window(QMainWindow):
             self.memory.put("size", [self.width(), self.height()])
         self.memory.put("maximised", self.isMaximized())
         self.session.keep_work()
+        self.left_open.forget()
         self.session.tasks.cancel_all()
         self.beside.end()
         views = self.tiles, self.other, self.proofs, self.readings, self.findings, self.canvas

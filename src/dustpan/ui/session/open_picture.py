@@ -25,6 +25,7 @@ from dustpan.ui.widgets.configured import configured
 
 TAKEN_UP = "Take up the work of before"  # label of the entry
 _KEEP_PAUSE = 1500  # ms without a change before the route is kept for its file
+_KEEP_ANYWAY = 30_000  # ms after which it is kept although it goes on changing
 _BUDGET = 256 << 20  # bytes of blocks that a window keeps
 
 
@@ -64,7 +65,9 @@ class OpenPicture(Editing):
         self.safe: Document | None = None  # the document as it was exported, saved or opened last
         self._keeping = configured(QTimer(self), singleShot=True, interval=_KEEP_PAUSE)
         self._keeping.timeout.connect(self.keep_work)
-        self.edited.connect(lambda dragging: None if dragging else self._keeping.start())
+        self._keeping_anyway = configured(QTimer(self), singleShot=True, interval=_KEEP_ANYWAY)
+        self._keeping_anyway.timeout.connect(self.keep_work)
+        self.edited.connect(self._keep_soon)
         self.edited.connect(self._follow_bare_places)
         self.opened.connect(lambda: self._follow_bare_places(opened=True))
         jobs.failed.connect(lambda fault: self.told.emit(str(fault), True))
@@ -99,9 +102,17 @@ class OpenPicture(Editing):
             self.engine.visible = visible
             self.edited.emit(False)
 
+    def _keep_soon(self, dragging: bool) -> None:
+        """Have the work kept after a pause, and after half a minute without one."""
+        if not dragging:
+            self._keeping.start()
+        if not self._keeping_anyway.isActive():
+            self._keeping_anyway.start()
+
     def keep_work(self) -> None:
         """Keep what was done to the picture; work of before that is still offered is not written over."""
         self._keeping.stop()
+        self._keeping_anyway.stop()
         if self.kept_name is None or self.engine is None or self.waiting is not None:
             return
         if self.history.at or len(self.history.entries) > 1 or self.takes:

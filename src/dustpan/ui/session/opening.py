@@ -30,6 +30,8 @@ from dustpan.ui.session.tasks import Task
 from dustpan.ui.session.watch import stamp_of
 from dustpan.ui.widgets.text import shown_name
 
+SAMPLE = "sample "  # leads the name under which the work on a sample is kept
+
 
 class Opening(QObject):
     """Open pictures into a session; on failure everything stays as it was.
@@ -101,7 +103,7 @@ class Opening(QObject):
             self._leave()
             alike = session.engine is not None and session.of_mosaic == (engine.source.mosaic is not None)
             session.engine, session.path, session.stamp = engine, path, stamp
-            session.kept_name = f"sample {sample}" if sample else name_of(path) if path is not None else None
+            session.kept_name = f"{SAMPLE}{sample}" if sample else name_of(path) if path is not None else None
             session.drop_plan()
             view = None if keep and alike else self._begin(engine.source, name, path)
             session.opened.emit()
