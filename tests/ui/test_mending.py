@@ -10,9 +10,11 @@ from tests.ui.steer import settle
 
 from dustpan.core.picture.source import Metadata
 from dustpan.core.steps.finding import Finding
+from dustpan.files import read_picture
 from dustpan.files.profiles import profile_path
 from dustpan.files.save import FORMATS, save_picture
 from dustpan.simulate.camera import Settings
+from dustpan.simulate.iso_ladder import ladder_picture
 from dustpan.simulate.scenes import camera_notes
 
 HOT = [(60, 40), (150, 100), (220, 60), (300, 200), (330, 30), (40, 210)]
@@ -136,3 +138,19 @@ def test_a_doubtful_finding_asks_for_a_bare_place(window, qtbot, specked):
     chip = window.findings._chips[0]
     chip.show_bare.click()
     assert window.session.step.kind == "noise" and "Drag a rectangle" in window.message.text.text()
+
+
+def test_a_camera_s_noise_is_measured_drawn_and_kept(window, qtbot, tmp_path, monkeypatch):
+    monkeypatch.setattr("platformdirs.user_data_dir", lambda name: str(tmp_path / "data"))
+    for iso in (800, 6400):
+        shot = ladder_picture(iso, size=(300, 200))
+        save_picture(tmp_path / f"{iso}.png", shot.pixels, shot.metadata, FORMATS["png"])
+    (tmp_path / "odd.png").write_bytes(b"no picture")
+    window.actions_by_name["learn_noise"].trigger()
+    learning = window.beside.camera_noise
+    assert not learning.keep_button.isEnabled()
+    learning.measure(sorted(tmp_path.glob("*.png")))
+    qtbot.waitUntil(lambda: len(learning.shots) == 2, timeout=30000)
+    assert "odd.png" in learning.note.text() and "ISO 800:" in learning.plot.accessibleDescription()
+    learning.keep_button.click()
+    assert "Kept in" in learning.note.text() and read_picture(tmp_path / "800.png").camera_noise is not None

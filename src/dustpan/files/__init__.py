@@ -16,9 +16,11 @@ __all__ = ["ENDINGS", "READS", "read_picture", "read_preview"]
 
 
 def _with_known(source: Source) -> Source:
-    from dustpan.files.profiles import with_known
+    from dustpan.files.profiles import noise_of_camera, with_known
 
-    known = with_known(source)
+    known, noise = with_known(source), noise_of_camera(source)
+    if noise is not None:
+        source = replace(source, camera_noise=noise.to_json())
     return source if known is None else replace(source, known=known)
 
 
@@ -38,7 +40,7 @@ def read_preview(path: str | Path) -> tuple[np.ndarray, tuple[int, int]] | None:
 
 
 def read_picture(path: str | Path) -> Source:
-    """Read a picture file in its native depth, with the pixels that its camera is known to have bad.
+    """Read a picture file in its native depth, with what is known of its camera: bad pixels, noise.
 
     Raises
     ------

@@ -1,4 +1,4 @@
-"""Camera profiles: the bad pixels of each camera, learned from dark frames, in the user's data folder."""
+"""Camera profiles, in the user's data folder: each camera's bad pixels, learned from dark frames, and its noise."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ import json
 import math
 import re
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +15,8 @@ import numpy as np
 import platformdirs
 
 from dustpan.core.errors import PictureError
+from dustpan.core.noise.camera import Measured, fit_camera
+from dustpan.core.noise.model import NoiseModel
 from dustpan.core.picture.source import Source
 from dustpan.files.atomic import save_whole
 
@@ -38,7 +41,7 @@ def read_profile(camera: str) -> dict[str, Any]:
     try:
         profile = json.loads(path.read_text("utf-8"))
     except FileNotFoundError:
-        return {"format": _FORMAT, "version": _VERSION, "camera": camera, "hot_pixels": []}
+        return {"format": _FORMAT, "version": _VERSION, "camera": camera, "hot_pixels": [], "noise": []}
     except (OSError, ValueError) as fault:
         raise PictureError(f"{path}: this camera's profile can't be read ({fault}).") from fault
     if not isinstance(profile, dict) or profile.get("format") != _FORMAT or profile.get("version") != _VERSION:
@@ -73,10 +76,62 @@ def learn_hot_pixels(frames: Sequence[Source]) -> dict[str, Any]:
     same = ("iso", "exposure", "size")
     kept = [other for other in profile["hot_pixels"] if any(other.get(key) != entry[key] for key in same)]
     profile["hot_pixels"] = [*kept, entry]
+    path = _save(camera, profile)
+    return {"camera": camera, "iso": entry["iso"], "exposure": entry["exposure"], "found": len(rows), "file": str(path)}
+
+
+def learn_noise(camera: str, measured: Sequence[tuple[Source, NoiseModel]]) -> Path:
+    """Keep the noise of pictures in their camera's profile, each picture once; return the profile's file.
+
+    Raises
+    ------
+    PictureError where the profile can't be read; SaveError where it can't be written.
+    """
+    profile = read_profile(camera)
+    new = [_noise_entry(source, model) for source, model in measured]
+    names = {entry["picture"] for entry in new}
+    profile["noise"] = [entry for entry in profile.get("noise", []) if entry.get("picture") not in names] + new
+    return _save(camera, profile)
+
+
+def _noise_entry(source: Source, model: NoiseModel) -> dict[str, Any]:
+    return {
+        "picture": source.key,
+        "iso": source.metadata.iso,
+        **_developed_as(source),
+        "doubt": [round(doubt, 4) for doubt in model.doubt],
+        "model": model.to_json(),
+    }
+
+
+def _developed_as(source: Source) -> dict[str, Any]:
+    """Return what must be alike for the noise of two pictures of a camera to be."""
+    return {"pixels": source.width * source.height, "compressed": source.compression is not None}
+
+
+def noise_of_camera(source: Source) -> NoiseModel | None:
+    """Return the noise that a source's camera is known to have at its ISO, developed alike; or None."""
+    camera, iso = source.metadata.camera, source.metadata.iso
+    if not camera or not iso or source.mosaic is not None:
+        return None
+    try:
+        alike = [e for e in read_profile(camera).get("noise", []) if _developed_as(source).items() <= e.items()]
+        measured = [_measured(entry) for entry in alike]
+    except (PictureError, KeyError, TypeError, ValueError, AttributeError):
+        return None
+    return fit_camera(measured).at(iso)
+
+
+def _measured(entry: dict[str, Any]) -> Measured:
+    luminance, colour = (float(doubt) for doubt in entry["doubt"])
+    return Measured(int(entry["iso"]), replace(NoiseModel.from_json(entry["model"]), doubt=(luminance, colour)))
+
+
+def _save(camera: str, profile: dict[str, Any]) -> Path:
     path = profile_path(camera)
     path.parent.mkdir(parents=True, exist_ok=True)
     save_whole(path, lambda part: _write(part, profile), overwrite=True)
-    return {"camera": camera, "iso": entry["iso"], "exposure": entry["exposure"], "found": len(rows), "file": str(path)}
+    return path
 
 
 def _write(path: Path, profile: dict[str, Any]) -> None:

@@ -99,6 +99,13 @@ TABLE = (
         "Ctrl+Shift+H",
         "Keep a camera's bad pixels, as dark frames of one ISO and exposure show them",
     ),
+    Entry(
+        "Route",
+        "learn_noise",
+        "Learn a camera's noise …",
+        "Ctrl+Shift+N",
+        "Measure pictures at several ISOs, and keep what they tell for busy pictures of that camera",
+    ),
     Entry("View", "alone", "The picture alone", "F11", "Show nothing but the picture, on the whole screen", True),
     Entry("View", "controls", "Controls", "F6", "Show the controls of the step, or fold them away", True),
     Entry("View", "strip", "Proofs and readings", "F7", "Show proofs and readings, or fold them away", True),

@@ -14,6 +14,7 @@ from dustpan.core.document.work import Work
 from dustpan.core.noise.fixed import suited_remedy
 from dustpan.files.shelf import Shelf
 from dustpan.ui.batch.window import BatchWindow
+from dustpan.ui.camera_noise import CameraNoiseWindow
 from dustpan.ui.frames.window import FramesWindow
 from dustpan.ui.judging.proofs import Proofs
 from dustpan.ui.memory import Memory
@@ -36,6 +37,7 @@ class Beside(QObject):
         self.frames: FramesWindow | None = None
         self.batch: BatchWindow | None = None
         self.remedy_shelf: ShelfWindow | None = None
+        self.camera_noise: CameraNoiseWindow | None = None
         self.session.opened.connect(self._suggest)
 
     @property
@@ -66,6 +68,14 @@ class Beside(QObject):
         self.remedy_shelf.show()
         self.remedy_shelf.raise_()
         return self.remedy_shelf
+
+    def show_camera_noise(self) -> CameraNoiseWindow:
+        """Open the window in which the noise of a camera is learned."""
+        if self.camera_noise is None:
+            self.camera_noise = CameraNoiseWindow(self.session, self.window)
+        self.camera_noise.show()
+        self.camera_noise.raise_()
+        return self.camera_noise
 
     def _list_remedies(self) -> None:
         if self.batch is not None:
@@ -112,6 +122,6 @@ class Beside(QObject):
         """Stop what they do, and close them."""
         if self.batch is not None:
             self.batch.end()
-        for window in (self.batch, self.frames, self.remedy_shelf):
+        for window in (self.batch, self.frames, self.remedy_shelf, self.camera_noise):
             if window is not None:
                 window.close()

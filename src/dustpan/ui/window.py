@@ -198,6 +198,7 @@ class Window(QMainWindow):
             "combine": self.beside.show_frames,
             "batch": self.beside.show_batch,
             "shelf": self.beside.show_shelf,
+            "learn_noise": self.beside.show_camera_noise,
             "export": self.ask_export,
             "output": self.see_output,
             "quit": self.close,

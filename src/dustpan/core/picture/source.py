@@ -126,6 +126,7 @@ class Source:
     exact : the file's own values, where float32 can't hold them all.
     compression : of a JPEG.
     known : (n, 2) int, x and y of pixels that are known to be bad in this camera, or None.
+    camera_noise : what is known of the noise of its camera at its ISO, as `NoiseModel.to_json` gives it, or None.
     """
 
     pixels: np.ndarray
@@ -143,6 +144,7 @@ class Source:
     exact: np.ndarray | None = None
     compression: Compression | None = None
     known: np.ndarray | None = None
+    camera_noise: Mapping[str, Any] | None = None
 
     def __post_init__(self):
         self.pixels.flags.writeable = False

@@ -13,6 +13,7 @@ from dustpan.core.document.history import Document
 from dustpan.core.document.params import Params
 from dustpan.core.document.route import Part, Route, Step, new_step
 from dustpan.core.errors import RemedyError
+from dustpan.core.noise.camera import measure_with_camera
 from dustpan.core.noise.fields import EvenField, NoiseField
 from dustpan.core.noise.measured import MeasuredNoise, measure_base, measure_base_in
 from dustpan.core.noise.model import NoiseModel
@@ -76,7 +77,9 @@ class Engine(Renderer):
         facts = source.metadata.camera, source.metadata.iso, source.metadata.exposure
         fixed = None if noise is None else noise.key
         known = None if source.known is None else source.known.tobytes()
-        key = digest(source.key, facts, fixed, known)
+        self._camera_noise = None if source.camera_noise is None else NoiseModel.from_json(dict(source.camera_noise))
+        of_camera = None if self._camera_noise is None else self._camera_noise.key
+        key = digest(source.key, facts, fixed, known, of_camera)
         self.base = WholeBase.of(source, key, pool=pool)
         noise_of_base = self._fixed_noise or self._measured(self.base, ())
         self._unmended = Plan(self.base, noise_of_base, features=source.features, known=source.known)
@@ -256,6 +259,8 @@ class Engine(Renderer):
         """Return the noise of a base, measured once by all engines that share the stores."""
         analyses, compression = self.stores.analyses, self.source.compression
         make: Callable[[], NoiseModel] = partial(measure_base, base, compression, pool=self.pool)
+        if base is self.base and self._camera_noise is not None and base.mosaic is None:
+            make = partial(measure_with_camera, make, self._camera_noise)
         if bare:
             everywhere = self._unmended.base_noise if base is self.base else self._measured(base, ())
 
