@@ -8,30 +8,25 @@ import click
 import numpy as np
 
 from dustpan.batch.export import export_picture
-from dustpan.cli.report import Size as SizeOption
-from dustpan.cli.report import say
+from dustpan.cli.report import Size, say
 from dustpan.core.document.history import Document
-from dustpan.core.picture.region import Size
 from dustpan.core.picture.source import Metadata, Source
 from dustpan.core.render.engine import Engine
 from dustpan.files.atomic import save_whole
 from dustpan.files.save import FORMATS, format_for, save_picture, save_raw
-from dustpan.simulate import iso_ladder
-from dustpan.simulate.roof_stars import FRAMES, Night
-from dustpan.simulate.roof_stars import SIZE as NIGHT_SIZE
 from dustpan.simulate.samples import compressed_bytes, defect_map, sample_picture, truth_picture
 from dustpan.simulate.scenes import SCENES, noisy_picture, raw_picture
+from dustpan.simulate.series import SERIES, write_series
 
-_CALIBRATION = 8  # frames of each kind
 _RENDERED = "{} is a rendered picture: its noise is that of its samples, camera options and seed change nothing."
 
 
 @click.command()
-@click.argument("scene", type=click.Choice([*SCENES, "roof-stars", iso_ladder.NAME]))
+@click.argument("scene", type=click.Choice([*SCENES, *SERIES]))
 @click.option("--out", required=True, type=click.Path(path_type=Path), help="A file, or a folder that is there.")
 @click.option("--iso", type=click.IntRange(100, 102400), help="Instead of the scene's own.")
 @click.option("--seed", default=1, show_default=True, type=click.IntRange(0), help="The same seed, the same noise.")
-@click.option("--size", type=SizeOption(), help="Reduce to this size first.")
+@click.option("--size", type=Size(), help="Reduce to this size first.")
 @click.option("--seconds", type=click.FloatRange(1e-4, 900), help="Exposure; more hot pixels show in a longer one.")
 @click.option("--temperature", type=click.FloatRange(-40, 80), help="Of the sensor, Celsius.")
 @click.option("--demosaic", type=click.Choice(["fine", "fast"]))
@@ -51,8 +46,9 @@ def simulate(scene, out, seed, size, six, truth, defects, overwrite, **given):
     how = {name: value for name, value in given.items() if value is not None}
     if truth and defects:
         raise click.UsageError("--truth and --defects are two pictures; ask for one.")
-    if scene in _SERIES:
-        _SERIES[scene](out, size, seed, truth=truth, overwrite=overwrite)
+    if scene in SERIES:
+        files = write_series(scene, out, seed=seed, size=size, truth=truth, overwrite=overwrite)
+        say(f"{out}: {len(files)} pictures")
         return
     if SCENES[scene].suffix == ".exr" and (how or seed != 1):
         say(_RENDERED.format(scene))
@@ -77,34 +73,6 @@ def simulate(scene, out, seed, size, six, truth, defects, overwrite, **given):
         say(f"{out}: a compressed picture")
     else:
         _export(out, _photograph(scene, out, seed=seed, size=size, **how), overwrite)
-
-
-def _write_night(folder: Path, size: Size | None, seed: int, *, truth: bool, overwrite: bool) -> None:
-    """Write the frames of a night, its darks and its flats as FITS, or the sky of the first frame without noise."""
-    night = Night(size or NIGHT_SIZE, seed)
-    folder.mkdir(parents=True, exist_ok=True)
-    made = {"night": (night.frame, FRAMES), "dark": (night.dark, _CALIBRATION), "flat": (night.flat, _CALIBRATION)}
-    if truth:
-        made = {"night-clean": (lambda number: night.sky(number, trails=False), 1)}
-    for name, (draw, count) in made.items():
-        for number in range(count):
-            target = folder / f"{name}-{number + 1:02d}.fits"
-            save_picture(target, draw(number), Metadata(), FORMATS["fits"], overwrite=overwrite)
-    say(f"{folder}: {sum(count for _, count in made.values())} frames of {night.size[0]} x {night.size[1]} px")
-
-
-def _write_ladder(folder: Path, size: Size | None, seed: int, *, truth: bool, overwrite: bool) -> None:
-    """Write the test card at each ISO, or once without noise."""
-    folder.mkdir(parents=True, exist_ok=True)
-    if truth:
-        _export(folder / f"{iso_ladder.NAME}-clean.png", iso_ladder.ladder_truth(size=size), overwrite)
-        return
-    for iso in iso_ladder.ISOS:
-        source = iso_ladder.ladder_picture(iso, seed=seed + iso, size=size)
-        _export(folder / f"{iso_ladder.NAME}-{iso:05d}.png", source, overwrite)
-
-
-_SERIES = {"roof-stars": _write_night, iso_ladder.NAME: _write_ladder}
 
 
 def _name(scene: str, how: dict, *, truth: bool, defects: bool) -> str:

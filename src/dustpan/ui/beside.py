@@ -54,6 +54,13 @@ class Beside(QObject):
         self.frames.raise_()
         return self.frames
 
+    def combine(self, paths: list[Path]) -> None:
+        """Show frames in their workspace, with the darks and flats among them, as the names of a sample tell."""
+        work = self.show_frames().work
+        for kind in ("dark", "flat"):
+            work.set_calibration(kind, [path for path in paths if path.name.startswith(kind)])
+        work.add([path for path in paths if path.name.startswith("night")])
+
     def _open_combined(self, result: Result) -> None:
         name, propose = f"{len(result.used)} frames combined", self.session.measuring.propose
         self.session.opening.open_from(partial(source_of, result), name, then=propose)

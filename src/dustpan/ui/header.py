@@ -32,6 +32,8 @@ class Header(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 6, 12, 6)
         row.addWidget(button_of(actions["open"]))
+        row.addWidget(button_of(actions["combine"], "Frames"))
+        row.addWidget(button_of(actions["batch"]))
         row.addWidget(self.title, 1)
         row.addWidget(self.task_bar)
         for name in ("undo", "redo"):

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QScro
 from dustpan.core.document.work import Work
 from dustpan.files import READS
 from dustpan.simulate.scenes import SCENES
+from dustpan.simulate.series import SERIES
 from dustpan.ui.session.kept import KeptWork, name_of
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
@@ -49,10 +50,11 @@ class StartPage(QScrollArea):
         self.open_button.clicked.connect(lambda: self.asked.emit())
         self._recent_title = configured(QLabel("Opened last"), objectName="faint")
         self._recent_tiles, samples = _grid(), _grid()
-        for number, (name, scene) in enumerate(SCENES.items()):
+        words = {name: one.words for name, one in SCENES.items()} | {name: one.words for name, one in SERIES.items()}
+        for number, (name, told) in enumerate(words.items()):
             open_it = partial(self.sample.emit, name)
-            tip = f"Open a made-up picture: {scene.words}"
-            tile = PictureTile(name.capitalize(), scene.words, tip, open_it, _sample_picture(name), lines=3)
+            title, tip = name.capitalize().replace("-", " "), f"Open a made-up sample: {told}"
+            tile = PictureTile(title, told, tip, open_it, _sample_picture(name), lines=3)
             samples.addWidget(tile, *divmod(number, _COLUMNS))
         column = QVBoxLayout()
         column.setContentsMargins(0, 0, 0, 0)

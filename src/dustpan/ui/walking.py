@@ -6,6 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
+import platformdirs
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
@@ -32,10 +33,12 @@ class Walking(QObject):
     -------
     changed : another picture is shown, or one was found to be broken.
     project(path) : a project is to be opened.
+    frames(paths) : files of a sample are to be combined.
     """
 
     changed = pyqtSignal()
     project = pyqtSignal(object)
+    frames = pyqtSignal(object)
 
     def __init__(self, session: Session, memory: Memory, message: Message, window: QWidget):
         super().__init__(window)
@@ -110,10 +113,14 @@ class Walking(QObject):
             self.open_with(list(left.paths), {}, shown=left.shown)
 
     def open_sample(self, scene: str) -> None:
-        """Open a demo scene and propose a route for it."""
+        """Open a demo scene and propose a route for it; one of many pictures is written into the user's cache first."""
         from dustpan.simulate.samples import sample_picture
+        from dustpan.simulate.series import SERIES
 
         session = self.session
+        if scene in SERIES:
+            self._open_series(scene, SERIES[scene].frames)
+            return
         session.pictures.take([])
 
         def propose() -> None:
@@ -121,6 +128,23 @@ class Walking(QObject):
                 session.measuring.propose()
 
         session.opening.open_from(partial(sample_picture, scene), scene, sample=scene, then=propose)
+
+    def _open_series(self, scene: str, frames: bool) -> None:
+        """Write a sample of many pictures, where it is not there yet, and open them together."""
+        from dustpan.simulate.series import write_series
+
+        task = self.session.tasks.begin("sample", f"Drawing the sample {scene}")
+        folder = Path(platformdirs.user_cache_dir("dustpan")) / "samples" / scene
+
+        def draw() -> list[Path]:
+            return write_series(scene, folder, missing_only=True, progress=report)
+
+        def report(share: float) -> None:
+            task.token.check()
+            task.report(share)
+
+        then = self.frames.emit if frames else self.open
+        self.session.conduct_task(task, draw, then)
 
     def go(self, direction: int) -> None:
         """Go to the next (1) or the previous (-1) picture."""

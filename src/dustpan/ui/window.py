@@ -397,6 +397,7 @@ class Window(QMainWindow):
         self.display.changed.connect(self._refresh)
         self.start_page.asked.connect(self.walking.ask)
         self.walking.project.connect(self.project_files.open)
+        self.walking.frames.connect(self.beside.combine)
         self.project_files.loaded.connect(self.walking.open_project)
         self.start_page.picked.connect(lambda path: self.walking.open([path]))
         self.start_page.sample.connect(self.walking.open_sample)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import time
 from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
@@ -26,6 +27,7 @@ from dustpan.files.save import DEFAULT_QUALITY
 from dustpan.ui.session.jobs import Jobs
 
 WAITING, WORKING, DONE, FAILED = "waiting", "working", "done", "failed"
+_FORESEEABLE = 0.03  # share done from which the time left is told
 _BUDGET = 128 << 20  # bytes of blocks that the batch keeps
 
 
@@ -118,6 +120,7 @@ class Queue(QObject):
         self._token = Token()
         self._begun = self.wishes  # as they were when the work began: what is set meanwhile is for the next time
         self._order = self._begun.order([])
+        self._clock_begun, self._share_begun = 0.0, 0.0  # when the work began, and how much was done by then
         self._stores = Stores.of(_BUDGET)
         self._reported.connect(self._take_share)
 
@@ -131,6 +134,15 @@ class Queue(QObject):
         """Take pictures out of the list, but for the one that is being worked."""
         self.items = [item for item in self.items if item.path not in paths or item.state == WORKING]
         self.changed.emit()
+
+    @property
+    def time_left(self) -> str:
+        """Words for the time left, or empty while it can't be told."""
+        done = self.share - self._share_begun
+        if not self.running or done < _FORESEEABLE:
+            return ""
+        seconds = (time.monotonic() - self._clock_begun) * (1 - self.share) / done
+        return f"about {seconds:.0f} s left" if seconds < 100 else f"about {seconds / 60:.0f} min left"
 
     @property
     def share(self) -> float:
@@ -169,6 +181,7 @@ class Queue(QObject):
             with suppress(OSError):  # told by the first picture's line
                 self.wishes.folder.mkdir(parents=True, exist_ok=True)
             self.running, self.paused, self._token, self._begun = True, False, Token(), self.wishes
+            self._clock_begun, self._share_begun = time.monotonic(), self.share
             self._order = self._begun.order([item.path for item in self.items])
             self._prepare() if self._begun.sequence else self._next()
 

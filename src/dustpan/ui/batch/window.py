@@ -347,6 +347,7 @@ class BatchWindow(QWidget):
         told = f"{ended} of {len(queue.items)} done" + (
             f", {queue.count(FAILED)} failed" if queue.count(FAILED) else ""
         )
+        told = ", ".join(filter(None, (told, queue.time_left)))
         told = "The noise that all frames share is being measured." if queue.preparing else told
         self.note.setText(told if queue.running or ended else fault)
 

@@ -58,6 +58,7 @@ class Tray(QWidget):
         self.list.setAccessibleName("Pictures opened together")
         self.list.setIconSize(_PICTURE)
         self.list.setFont(theme.font(8.5))
+        self.list.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setViewMode(QListWidget.ViewMode.IconMode)
@@ -141,7 +142,7 @@ class Tray(QWidget):
         if item is None:
             return
         words = self._words(path)
-        item.setText(f"{_short(shown_name(path))}\n{words}")
+        item.setText(f"{shown_name(path)}\n{words}")
         found = ", ".join(self.found.get(path, [])) or "not looked at yet"
         item.setToolTip(f"{shown_name(path, whole=True)}\n{words}\nFound: {found}")
         before, after = self.before.get(path), self.session.kept.picture(name_of(path))
@@ -192,11 +193,6 @@ class Tray(QWidget):
     def stop(self) -> None:
         """Drop the work under way."""
         self._token.cancel()
-
-
-def _short(name: str) -> str:
-    measures = theme.metrics(8.5)
-    return measures.elidedText(name, Qt.TextElideMode.ElideMiddle, _PICTURE.width())
 
 
 def _halves(before: QImage | None, after: QImage | None) -> QPixmap:
