@@ -39,6 +39,13 @@ TABLE = (
     ),
     Entry(
         "File",
+        "comparison",
+        "Save a comparison …",
+        "Ctrl+Shift+K",
+        "Write one page for a client or a print: before and after, the proofs, the readings and the route in words",
+    ),
+    Entry(
+        "File",
         "save_project",
         "Save project",
         "Ctrl+Alt+S",
@@ -160,6 +167,7 @@ NEED_PICTURE = (
     "alone",
     "export",
     "output",
+    "comparison",
     "save_project",
     "save_project_as",
     "save_remedy",

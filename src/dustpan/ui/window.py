@@ -27,6 +27,7 @@ from dustpan.files.shelf import Shelf
 from dustpan.ui.actions import NEED_MAIN_PAGE, NEED_PICTURE, NEED_ROUTE, NEED_STEP, STEP_MENU, keys_of, make_actions
 from dustpan.ui.beside import Beside
 from dustpan.ui.commands import Commands
+from dustpan.ui.comparison.saving import Comparison
 from dustpan.ui.export_dialog import SEE_FIRST, ExportDialog, kept_finish
 from dustpan.ui.hand_back import HandBack
 from dustpan.ui.header import Header, button_of
@@ -142,6 +143,7 @@ class Window(QMainWindow):
         self.picking = Picking(session, self.canvas, self.controls)
         self.walking = Walking(session, memory, message, self)
         self.remedy_files = RemedyFiles(session, memory, message, self)
+        self.comparison = Comparison(self.proofs, memory, message, self)
         self.project_files = ProjectFiles(session, memory, message, self)
         self.beside = Beside(self.walking, self.remedy_files, self.shelf, self.proofs, memory, self)
         self.learning = Learning(session, message, self)
@@ -204,6 +206,7 @@ class Window(QMainWindow):
             "quit": self.close,
             "next_picture": partial(self.walking.go, 1),
             "previous_picture": partial(self.walking.go, -1),
+            "comparison": self.comparison.ask,
             "save_project": self.project_files.save,
             "save_project_as": self.project_files.ask_save,
             "save_remedy": self.remedy_files.ask_save,

@@ -1,0 +1,62 @@
+"""Asking for the file of a comparison, and having it made."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import QObject
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from dustpan.core.errors import DustpanError
+from dustpan.ui.comparison.content import Content, gather
+from dustpan.ui.comparison.page import OVERVIEW, save_page
+from dustpan.ui.judging.proofs import Proofs
+from dustpan.ui.memory import Memory
+from dustpan.ui.widgets.messages import Message
+from dustpan.ui.widgets.text import shown_name
+
+_FILES = "PNG picture (*.png);;PDF page (*.pdf)"
+_SHOWN = 5  # proofs
+
+
+class Comparison(QObject):
+    """Save one page with the open picture before and after."""
+
+    def __init__(self, proofs: Proofs, memory: Memory, message: Message, window: QWidget):
+        super().__init__(window)
+        self.proofs, self.session = proofs, proofs.session
+        self.memory, self.message, self.window = memory, message, window
+
+    def ask(self) -> None:
+        """Ask for a file, and save there."""
+        engine, path = self.session.engine, self.session.path
+        if engine is None:
+            return
+        folder = Path(self.memory.get("comparison_folder", str(path.parent if path else Path.home())))
+        stem = path.stem if path else engine.source.name
+        start = folder / f"{stem}-comparison.png"
+        name, chosen = QFileDialog.getSaveFileName(self.window, "Save a comparison", str(start), _FILES)
+        if name:
+            file = Path(name)
+            ending = ".pdf" if "pdf" in chosen else ".png"
+            self.save(file if file.suffix.lower() in (".png", ".pdf") else file.with_name(file.name + ending))
+
+    def save(self, file: Path) -> None:
+        """Render and judge in a worker, then write the page."""
+        session, engine = self.session, self.session.engine
+        if engine is None:
+            return
+        task = session.tasks.begin("comparing", f"Making {shown_name(file)}", loses=True)
+        places, check = self.proofs.items[:_SHOWN], task.token.check
+        job = partial(gather, engine, session.document, session.original, places, room=OVERVIEW, check=check)
+        session.conduct_task(task, job, partial(self._write, file))
+
+    def _write(self, file: Path, content: Content) -> None:
+        try:
+            save_page(file, content)
+        except DustpanError as fault:
+            self.message.tell(str(fault), True)
+            return
+        self.memory.put("comparison_folder", str(file.parent))
+        self.message.tell(f"Saved {shown_name(file, whole=True)}.", False)
