@@ -31,6 +31,12 @@ def _demo() -> click.Command:
     return demo
 
 
+def _desktop() -> click.Command:
+    from dustpan.cli.desktop import desktop
+
+    return desktop
+
+
 def _learn() -> click.Command:
     from dustpan.cli.learn import learn
 
@@ -64,6 +70,7 @@ def _steps() -> click.Command:
 _LOADED_WHEN_CALLED = {
     "combine": _combine,
     "demo": _demo,
+    "desktop": _desktop,
     "learn": _learn,
     "measure": _measure,
     "process": _process,

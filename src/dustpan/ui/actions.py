@@ -160,6 +160,9 @@ TABLE = (
     ),
     Entry("Compare", "lamp", "Lamp", "B", "Light up the view, or back to 0"),
     Entry("Help", "keys", "Keys", "F1", "List all keys"),
+    Entry("Help", "what", "What is this?", "Shift+F1", "Click on anything in the window to read what it does"),
+    Entry("Help", "tour", "Tour", "Ctrl+F1", "Show the three hints on the picture again"),
+    Entry("Help", "guide", "Guide", "Alt+F1", "Read how a picture is cleaned, in the order of the job"),
 )
 
 #: What has a meaning only with a picture, only with a chosen step, only with a step in the route.

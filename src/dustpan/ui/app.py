@@ -66,27 +66,40 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
 
         window.session.opening.prepare(lambda: open_scene(window, scene))
     else:
-        window.session.opening.prepare(lambda: window.open_files(files, read=reading) if files else offer_left(window))
+        window.session.opening.prepare(lambda: window.open_files(files, read=reading) if files else begin(window))
+        window.hints.begin()
     status = app.exec()
     return status if back is None else back.status
 
 
-def offer_left(window: Window) -> None:
+def begin(window: Window) -> None:
+    """Begin without a picture: with what was left open, or, at the very first start, with a sample."""
+    first = not window.memory.get("started", False)
+    window.memory.put("started", True)
+    if not offer_left(window) and first:
+        window.walking.open_sample("bench")
+
+
+def offer_left(window: Window) -> bool:
     """Offer to open again what was open in a window that ended without closing."""
     left = window.left_open.take()
     if left is None:
-        return
+        return False
     count = len(left.paths)
     words = f"{count} pictures" if count > 1 else left.paths[0].name if count else left.sample
     text = f"The last window ended unexpectedly, with {words} open; its work is kept."
     window.offer(text, "Open again", lambda: window.walking.open_left(left), lambda: None)
+    return True
 
 
 def _make_window() -> tuple[QApplication, Window]:
     """Return the application and its window, with what the user's files remember of them."""
+    from PyQt6.QtGui import QIcon
     from PyQt6.QtWidgets import QApplication
 
+    from dustpan.desktop import DESKTOP_ID, icon_file
     from dustpan.files.shelf import Shelf
+    from dustpan.ui.interface_size import apply_size
     from dustpan.ui.log import catch_in_slots
     from dustpan.ui.memory import Memory
     from dustpan.ui.session.kept import KeptWork
@@ -94,11 +107,13 @@ def _make_window() -> tuple[QApplication, Window]:
     from dustpan.ui.widgets import theme
     from dustpan.ui.window import Window
 
+    memory = Memory.of_user()
+    apply_size(memory)
     app = QApplication(sys.argv[:1])
+    app.setDesktopFileName(DESKTOP_ID)
     theme.apply(app)
-    window = Window(
-        memory=Memory.of_user(), kept=KeptWork.of_user(), shelf=Shelf.of_user(), left_open=LeftOpen.of_user()
-    )
+    app.setWindowIcon(QIcon(str(icon_file())))
+    window = Window(memory=memory, kept=KeptWork.of_user(), shelf=Shelf.of_user(), left_open=LeftOpen.of_user())
     catch_in_slots(lambda fault: window.tell(str(fault), True))
     return app, window
 

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
+    QWhatsThis,
     QWidget,
 )
 
@@ -29,8 +30,11 @@ from dustpan.ui.beside import Beside
 from dustpan.ui.commands import Commands
 from dustpan.ui.comparison.saving import Comparison
 from dustpan.ui.export_dialog import SEE_FIRST, ExportDialog, kept_finish
+from dustpan.ui.guide import show_guide
 from dustpan.ui.hand_back import HandBack
 from dustpan.ui.header import Header, button_of
+from dustpan.ui.hints import Hints
+from dustpan.ui.interface_size import fill_size_menu
 from dustpan.ui.judging.findings import Findings
 from dustpan.ui.judging.limits import Limits
 from dustpan.ui.judging.proof_strip import ProofStrip
@@ -68,6 +72,7 @@ from dustpan.ui.tab_order import TabOrder
 from dustpan.ui.taking_up import fill_taking_up_menu
 from dustpan.ui.tray.tray import Tray
 from dustpan.ui.walking import Walking
+from dustpan.ui.what_is_this import answer
 from dustpan.ui.where.mask_files import MaskFiles
 from dustpan.ui.where.mask_view import GREY, HATCHED, HIDDEN
 from dustpan.ui.widgets import theme
@@ -155,6 +160,7 @@ class Window(QMainWindow):
         self.stretch = Stretch(session, self.compare, message)
         self.commands = Commands(session, self.canvas, message, self)
         self.watch = FileWatch(self)
+        self.hints = Hints(self.canvas, self.compare, self.findings, self.proof_strip, memory)
         self.looked_at = LookedAt(self.canvas, self.proofs, self.compare)
 
     def _make_actions(self) -> None:
@@ -173,6 +179,9 @@ class Window(QMainWindow):
         surround = menus["View"].addMenu("Surround")
         assert surround is not None
         self.display.fill_surround_menu(surround)
+        size = menus["View"].addMenu("Interface size")
+        assert size is not None
+        fill_size_menu(size, self.memory, self.tell)
         for name, run in (("where", self._show_where), ("frames", self.proof_strip.show_frames)):
             actions[name].setChecked(True)
             actions[name].toggled.connect(run)
@@ -252,6 +261,9 @@ class Window(QMainWindow):
             "parts": lambda: canvas.parts.set_open(not canvas.parts.open),
             "spare": canvas.parts.spare,
             "keys": self.show_keys,
+            "what": QWhatsThis.enterWhatsThisMode,
+            "tour": self.tour,
+            "guide": partial(show_guide, self),
         }
 
     def _lay_out(self) -> None:
@@ -496,6 +508,12 @@ class Window(QMainWindow):
         self.header.add_last(self.hand_back.button)
         return self.hand_back
 
+    def tour(self) -> None:
+        """Show the hints again, on a sample where no picture is open."""
+        if self.session.engine is None and not self.session.opening.under_way:
+            self.walking.open_sample("bench")
+        self.hints.tour()
+
     def show_keys(self) -> None:
         """List all keys."""
         KeysDialog(keys_of(self._menus), self).open()
@@ -582,6 +600,10 @@ class Window(QMainWindow):
             (self.output_view if self.sees_output else self.canvas).hold(False)
         elif not self.sees_output:
             self.canvas.keyReleaseEvent(event)
+
+    def event(self, event):
+        """Say what anything is, when that is asked."""
+        return answer(self, event) or super().event(event)
 
     def changeEvent(self, event):
         """End what lasts as long as a key is held, when the window is left: its release comes to another window."""

@@ -96,10 +96,12 @@ class Findings(QWidget):
 
     pointed(kind) : a bare place is to be marked for the step of a kind, as the picture tells too little.
     searched : it is known what is wrong with the picture.
+    followed : a finding was marked or mended by the user.
     """
 
     pointed = pyqtSignal(str)
     searched = pyqtSignal()
+    followed = pyqtSignal()
 
     def __init__(self, session: Session, canvas: Canvas, parent: QWidget | None = None):
         super().__init__(parent)
@@ -189,6 +191,7 @@ class Findings(QWidget):
 
     def mend(self, finding: Finding) -> None:
         """Add the step that mends a finding, with proposed settings; or turn down the one that has done a harm."""
+        self.followed.emit()
         if finding.harm:
             self.session.measuring.ease(finding)
         else:
@@ -199,6 +202,7 @@ class Findings(QWidget):
         self.marked = what if on else ""
         self.refresh()
         self.canvas.update()
+        self.followed.emit()
 
     # -- showing ----------------------------------------------------------------------------------------------
 

@@ -28,6 +28,7 @@ class ProofTile(QPushButton):
     """One proof: drag its content to move it, click to go there, press and hold to see it large."""
 
     full = pyqtSignal(object)  # a proof to show large, or None when it is let go
+    gone = pyqtSignal()  # to its place
 
     def __init__(self, proofs: Proofs, number: int):
         super().__init__()
@@ -141,6 +142,7 @@ class ProofTile(QPushButton):
         """Take the picture to this place."""
         if proof := self.proof:
             self.proofs.canvas.show_point(proof.x, proof.y)
+            self.gone.emit()
 
     def closer(self) -> None:
         """Change between 100 % and 200 %."""
@@ -195,10 +197,12 @@ class ProofStrip(QWidget):
     -------
     sized(height) : the pictures have another height.
     told(text) : something to say.
+    followed : a proof was gone to, or looked at large.
     """
 
     sized = pyqtSignal(int)
     told = pyqtSignal(str)
+    followed = pyqtSignal()
 
     def __init__(self, proofs: Proofs, height: int = 104, parent: QWidget | None = None):
         super().__init__(parent)
@@ -217,6 +221,8 @@ class ProofStrip(QWidget):
         row.setSpacing(_GAP)
         for tile in self.tiles:
             tile.full.connect(self._show_large)
+            tile.full.connect(lambda proof: self.followed.emit())
+            tile.gone.connect(self.followed)
             row.addWidget(tile)
         row.addStretch()
         self._scroll = configured(

@@ -40,6 +40,7 @@ class Canvas(QFrame):
 
     zoomed = pyqtSignal(float)
     moved = pyqtSignal()
+    resized = pyqtSignal()
     pointed = pyqtSignal(object)  # the picture's pixel under the pointer (QPoint), or None
 
     def __init__(self, tiles: Tiles, other: Tiles, compare: Compare, parent: QWidget | None = None):
@@ -372,6 +373,7 @@ class Canvas(QFrame):
     def resizeEvent(self, event):
         """Keep the picture fitted, or in place."""
         self._settle()
+        self.resized.emit()
 
     def event(self, event):
         """Keep it so on a screen of another density, too."""
