@@ -27,6 +27,7 @@ from dustpan.files.save import FORMATS, save_picture
 from dustpan.simulate.roof_stars import FRAMES, Night
 from dustpan.simulate.samples import sample_picture
 from dustpan.simulate.scenes import noisy_picture, raw_picture
+from dustpan.simulate.series import write_series
 from dustpan.ui.demo import open_scene
 from dustpan.ui.export_dialog import ExportDialog
 from dustpan.ui.widgets import theme
@@ -55,7 +56,7 @@ def with_palette(picture: Image.Image) -> bytes:
     """Return a PNG file of at most `_MOST_BYTES`: with as many colours as fit, and dithered where that fits too."""
     image = pyvips.Image.new_from_array(np.asarray(picture))
     for bits, quality, dither in (
-        (8, 100, 0.6),
+        (8, 100, 0.25),
         (8, 100, 0.0),
         (8, 60, 0.0),
         (8, 40, 0.0),
@@ -165,6 +166,40 @@ def give_to_many(window: Window, folder: Path) -> None:
         batch.close()
 
 
+def show_shelf(window: Window, folder: Path) -> None:
+    """Keep remedies at two ISOs, so that one between them suits the picture."""
+    with TemporaryDirectory() as name:
+        window.shelf.folder = Path(name)
+        remedy = window.remedy_files.current()
+        note = "Lamp light, felt and brass: colour strongly, luminance gently."
+        for iso in (6400, 25600):
+            window.shelf.keep(replace(remedy, name=f"Workshop at ISO {iso}", iso=iso, note=note))
+        shelf = window.beside.show_shelf()
+        shelf.refresh()
+        wait(lambda: len(shelf.previews.images) == 3, 90)
+        wait(seconds=0.3)
+        keep(shelf.grab(), folder / "shelf.png")
+        shelf.close()
+        window.shelf.folder = None
+
+
+def show_tray(window: Window, folder: Path, name: str) -> None:
+    """Open the test card at seven ISOs, and give the route of one to the others."""
+    made = write_series("iso-ladder", Path(name), size=(900, 600))
+    window.walking.open(made)
+    session = window.session
+    wait(lambda: session.path == made[0])
+    window.walking.go_to(made[5])
+    wait(lambda: session.path == made[5])
+    session.measuring.propose()
+    wait(lambda: len(session.route) > 0)
+    wait(lambda: window.tiles.settled and window.readings.settled and window.findings.faults is not None)
+    window.tray.give_route.click()
+    window.message.hide()
+    wait(lambda: len(window.tray.before) == len(made))
+    wait(seconds=2.0)
+
+
 def main(folder: Path) -> None:
     """Take each view."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -208,9 +243,6 @@ def main(folder: Path) -> None:
     canvas.peek_at(proof.x, proof.y, 2.0)
     shoot("proof")
     canvas.end_peek()
-    window.actions_by_name["pair"].setChecked(True)
-    at(1650, 1180)
-    shoot("pair")
     window.actions_by_name["removed"].setChecked(True)
     canvas.set_zoom(2.0)  # so that each pixel of the noise is seen
     at(1200, 760)
@@ -235,14 +267,7 @@ def main(folder: Path) -> None:
     while window.session.step.where.parts:
         window.commands.undo()
     session.choose_kind("noise")
-    session.keep_take()
-    window.controls.fields["luminance"].changed.emit(45.0)
-    wait(exact)
-    session.keep_take()
-    window.show_states()
-    wait(lambda: window.states.drawn)
-    shoot("takes")
-    window.states.hide()
+    show_shelf(window, folder)
     canvas.fit()
     dialog = ExportDialog(Path("/pictures/bench.png"), session.engine.source, None, window)
     dialog.folder.setText("/")
@@ -273,6 +298,11 @@ def main(folder: Path) -> None:
         window.actions_by_name["wipe"].setChecked(False)
     clear_the_belfry(window)
     shoot("belfry")
+    with TemporaryDirectory() as name:
+        show_tray(window, folder, name)
+        shoot("tray")
+        window.session.pictures.take([])
+        window.tray.refresh()
     combine_frames(window, folder)
     give_to_many(window, folder)
     window.close_at_once()

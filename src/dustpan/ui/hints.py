@@ -78,7 +78,7 @@ class Bubble(QFrame):
         assert parent is not None
         layout = self.layout()
         assert layout is not None
-        self.resize(_WIDTH, layout.heightForWidth(_WIDTH))
+        self.resize(_WIDTH, layout.heightForWidth(_WIDTH) + 2 * self.frameWidth() + 2)
         room = parent.width() - self.width() - 2 * _ASIDE, parent.height() - self.height() - 2 * _ASIDE
         across, down = self.hint.place
         self.move(QPoint(_ASIDE + round(across * max(room[0], 0)), _ASIDE + round(down * max(room[1], 0))))

@@ -290,7 +290,7 @@ class Readings(QWidget):
         for label, text in zip(labels, (line.name, line.figure, line.word) if line else ("", "", ""), strict=True):
             label.setText(text)
             label.setToolTip(line.tip if line else "")
-        labels[2].setStyleSheet(f"color: {theme.MADDER if line and line.harm else theme.VERDIGRIS};")
+        labels[2].setStyleSheet(f"color: {theme.MADDER_WORDS if line and line.harm else theme.VERDIGRIS};")
 
 
 def _make(engine: Engine, plan: Plan, original: Document, spots: tuple[Spot, ...], token: Token) -> Report:

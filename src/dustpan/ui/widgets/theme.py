@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QApplication
 
 VERDIGRIS = "#5FB3A1"
 MADDER = "#C8665A"
+MADDER_WORDS = "#E28C80"  # the same, light enough to be read
 
 
 @dataclass(frozen=True)
@@ -19,9 +20,9 @@ class Greys:
     ground: str = "#1F2122"
     panel: str = "#2B2D2F"
     bar: str = "#303335"
-    raised: str = "#3A3D40"
+    raised: str = "#383B3D"
     line: str = "#45494C"
-    faint: str = "#8E9396"
+    faint: str = "#A3A9AB"
     text: str = "#DADDDE"
     bright: str = "#FFFFFF"
 

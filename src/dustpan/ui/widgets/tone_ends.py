@@ -164,7 +164,7 @@ class ToneEnds(QSlider):
         sides = (Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight)
         for share, end, side in zip(self.lost(), ("black", "white"), sides, strict=True):
             told = share >= _LOST
-            painter.setPen(theme.colour(theme.MADDER if told else "faint"))
+            painter.setPen(theme.colour(theme.MADDER_WORDS if told else "faint"))
             text = f"{100 * share:.1f} % lost at {end}" if told else end
             painter.drawText(inner, side | Qt.AlignmentFlag.AlignTop, text)
 
