@@ -7,6 +7,7 @@ import os
 import numpy as np
 import pytest
 
+from dustpan.batch.registration_cache import RegistrationCache
 from dustpan.core.picture.source import Source
 from dustpan.core.work.pool import Pool
 from dustpan.simulate.scenes import clean_picture, noisy_picture
@@ -25,6 +26,15 @@ def with_white_noise(truth: np.ndarray, levels: float, seed: int = 1) -> np.ndar
     """8-bit pixels with white noise, clipped as a file clips it."""
     noise = np.random.default_rng(seed).normal(0, levels, truth.shape)
     return np.clip(np.rint(truth * 255 + noise), 0, 255).astype(np.uint8)
+
+
+@pytest.fixture(scope="session", autouse=True)
+def own_cache(tmp_path_factory):
+    """Registrations are kept in a folder of the tests."""
+    patch, folder = pytest.MonkeyPatch(), tmp_path_factory.mktemp("registrations")
+    patch.setattr(RegistrationCache, "of_user", classmethod(lambda cls: cls(folder)))
+    yield
+    patch.undo()
 
 
 @pytest.fixture(scope="session")

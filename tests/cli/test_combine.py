@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 from pathlib import Path
 
 import cv2
@@ -10,11 +11,14 @@ import numpy as np
 import pytest
 from click.testing import CliRunner
 
+from dustpan.batch.registration_cache import RegistrationCache
 from dustpan.cli.combine import combine
 from dustpan.cli.simulate import simulate
+from dustpan.core.frames import registration
 from dustpan.core.frames.stars import find_stars
+from dustpan.core.picture.source import Metadata
 from dustpan.files import read_picture
-from dustpan.files.save import save_raw
+from dustpan.files.save import FORMATS, save_picture, save_raw
 from dustpan.simulate.roof_stars import SATELLITE, Night
 from dustpan.simulate.scenes import clean_picture, raw_picture
 
@@ -60,6 +64,9 @@ def test_a_night_becomes_one_clean_sky(night, tmp_path):
     again = (*frames[:2], "--out", tmp_path / "again.fits", "--save-aligned", tmp_path / "laid")
     assert "-aligned.tif" in called(*again)[1]["error"] and not (tmp_path / "again.fits").exists()  # kept
     assert called(*again, "--overwrite")[0] == 0
+    few = (*frames[:6], "--out", tmp_path / "few.fits", "--channels-apart", "--maps", tmp_path / "maps")
+    rejected, coverage = (read_picture(file).pixels for file in called(*few)[1]["maps"])
+    assert 0 < rejected.mean() < 0.1 and coverage.max() == 6 and coverage.shape == (SIZE[1], SIZE[0], 1)
     laid = read_picture(tmp_path / "laid" / "night-05-aligned.tif")
     assert laid.linear and laid.pixels.shape == truth.shape
 
@@ -98,3 +105,30 @@ def test_raw_files_are_developed_and_less_memory_gives_the_same(tmp_path):
     fits = [np.polyfit(side.ravel(), truth.ravel(), 3) for side in (alone, four)]  # the camera has a curve of its own
     wrong = [np.std(np.polyval(fit, side) - truth) for fit, side in zip(fits, (alone, four), strict=True)]
     assert wrong[1] < 0.75 * wrong[0]
+
+
+def test_a_comet_is_followed_and_registrations_are_found_again(tmp_path, monkeypatch):
+    night, frames = Night((300, 200)), []
+    way = np.array([2.5, -1.5])
+    for number in range(6):
+        y, x = np.mgrid[0:200, 0:300]
+        at = night.matrix(number)[:, :2] @ (np.array([150, 70]) + number * way) + night.matrix(number)[:, 2]
+        comet = 0.05 * np.exp(-((x - at[0]) ** 2 + (y - at[1]) ** 2) / 18)
+        frames.append(tmp_path / f"night-{number}.fits")
+        light = (night.frame(number) + comet[..., None]).astype(np.float32)
+        save_picture(frames[-1], light, Metadata(), FORMATS["fits"])
+    ends = ",".join(str(round(v)) for v in (150, 70, 150 + 5 * way[0], 70 + 5 * way[1]))
+    peaks, seen = {}, []
+    plain = registration.register
+    monkeypatch.setattr("dustpan.batch.frames.register", lambda *a: seen.append(1) or plain(*a))
+    for name, more in (("stars", ()), ("comet", ("--follow", ends))):
+        out = tmp_path / f"{name}.fits"
+        assert called(*frames, "--out", out, "--method", "median", *more)[0] == 0
+        peaks[name] = float(read_picture(out).pixels[68:73, 148:153].mean() - np.median(read_picture(out).pixels))
+    assert peaks["comet"] > 2 * peaks["stars"] and peaks["comet"] > 0.025
+    assert len(seen) == 5  # the second time they were found in the cache
+    os.utime(frames[3], (1, 1))  # another file by now
+    assert called(*frames, "--out", tmp_path / "again.fits")[0] == 0 and len(seen) == 6
+    for entry in RegistrationCache.of_user().folder.glob("*.json"):
+        entry.write_text("{")
+    assert called(*frames, "--out", tmp_path / "broken.fits")[0] == 0 and len(seen) == 11

@@ -116,3 +116,26 @@ def test_the_choice_and_its_advice_without_a_window():
     told = " ".join(advice(made, range(10), calibrated=False))
     assert "drift only 2.9 px" in told and "wide" in told and "noisier" in told
     assert not advice(made[:9], range(9), calibrated=True)
+
+
+def test_a_target_is_followed_by_two_clicks_and_channels_are_registered_apart(workspace, qtbot):
+    work, view = workspace.work, workspace.view
+    workspace.follow.click()
+    assert workspace.picking.under_way and "first frame" in workspace.message.text() and workspace.current == 0
+    places = [QPoint(view.width() // 2, view.height() // 3), QPoint(view.width() // 2 + 30, view.height() // 3 - 12)]
+    for place in places:
+        qtbot.mouseClick(workspace, Qt.MouseButton.LeftButton, pos=view.mapTo(workspace, place))
+    assert not workspace.picking.under_way and work.series.follow is not None
+    x0, y0, x1, y1 = work.series.follow
+    assert x1 > x0 and y1 < y0
+    qtbot.waitUntil(lambda: not work.tasks.running, timeout=30000)
+    assert "Following" in workspace.follow.text() and len(work.frames) == COUNT
+    workspace.follow.click()
+    assert work.series.follow is None and "Follow a" in workspace.follow.text()
+    qtbot.waitUntil(lambda: not work.tasks.running, timeout=30000)
+    workspace.apart.click()
+    qtbot.waitUntil(lambda: not work.tasks.running, timeout=30000)
+    assert work.series.apart and len(work.frames) == COUNT
+    workspace.follow.click()
+    workspace._escape()
+    assert not workspace.picking.under_way and not workspace.follow.isChecked()

@@ -88,7 +88,7 @@ def test_a_card_takes_the_place_of_its_kind_and_places_stay_behind():
 
 
 def test_samples_of_many_pictures_are_drawn_and_opened_together(window, qtbot, tmp_path, monkeypatch):
-    monkeypatch.setattr("platformdirs.user_cache_dir", lambda name: str(tmp_path))
+    monkeypatch.setattr("dustpan.simulate.series.cache_folder", lambda name: tmp_path / "samples" / name)
     folder = tmp_path / "samples" / "iso-ladder"
     write_series("iso-ladder", folder, size=(240, 160))  # as if drawn before, and smaller
     with qtbot.waitSignal(window.session.opened, timeout=30000):

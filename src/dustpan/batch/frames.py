@@ -12,19 +12,20 @@ from pathlib import Path
 import numpy as np
 
 from dustpan.batch.frame_files import Frame, read_calibration, read_frame
+from dustpan.batch.registration_cache import Registered, RegistrationCache
 from dustpan.core.errors import PictureError, SaveError
 from dustpan.core.filters.planes import shrink_to
 from dustpan.core.frames.calibration import Calibration
 from dustpan.core.frames.combining import HALO, Combined, Method, combine
 from dustpan.core.frames.normalising import Level, level_of, sky_of
-from dustpan.core.frames.placing import place
+from dustpan.core.frames.placing import place, place_channels
 from dustpan.core.frames.quality import Quality
-from dustpan.core.frames.registration import Look, register, unmoved
+from dustpan.core.frames.registration import Look, channel_placements, followed, register, unmoved
 from dustpan.core.frames.showing import Showing
 from dustpan.core.frames.stars import noise_of
 from dustpan.core.picture.curve import encode_curve
 from dustpan.core.picture.region import Region
-from dustpan.core.picture.source import Source
+from dustpan.core.picture.source import Metadata, Source
 from dustpan.core.picture.working import from_working
 from dustpan.core.work.cancel import Token
 from dustpan.files.formats import FORMATS
@@ -35,6 +36,8 @@ _PARTS = 4  # times the stack of a band that its combination takes
 _AT_ONCE = 2  # frames read side by side
 _PREVIEW = 900  # px, longer side of a frame in small
 
+#: The reference that a frame was registered against before, and how.
+Before = tuple[Path, Registered]
 #: Called with the part that is done, 0 to 1, and what is being done.
 Progress = Callable[[float, str], None]
 
@@ -53,6 +56,10 @@ class Series:
     memory : bytes that the combination may take.
     aligned : folder into which the placed frames are written too, or None.
     overwrite : whether files of their names there are replaced.
+    follow : x and y of a target that moves against the rest, in the first and in the last frame, px of the reference;
+        None to follow what stands still.
+    apart : whether channels are registered apart.
+    cache : whether registrations are kept in the user's cache, and found there.
     """
 
     frames: tuple[Path, ...]
@@ -66,11 +73,45 @@ class Series:
     memory: int = 1000 << 20
     aligned: Path | None = None
     overwrite: bool = False
+    follow: tuple[float, float, float, float] | None = None
+    apart: bool = False
+    cache: bool = True
+
+    @property
+    def way(self) -> tuple[float, float]:
+        """By how much the target moves from frame to frame, px of the reference."""
+        if self.follow is None:
+            return 0.0, 0.0
+        x0, y0, x1, y1 = self.follow
+        steps = max(len(self.frames) - 1, 1)
+        return (x1 - x0) / steps, (y1 - y0) / steps
 
     @property
     def inputs(self) -> tuple[Path, ...]:
         """All files that are read."""
         return (*self.frames, *self.dark, *self.flat, *self.bias)
+
+
+@dataclass(frozen=True, eq=False)
+class Reference:
+    """The frame that the others are laid over.
+
+    Attributes
+    ----------
+    sky : (channels,) its median light.
+    """
+
+    path: Path
+    source: Source
+    look: Look
+    sky: np.ndarray
+    shape: tuple[int, int, int]
+
+    @classmethod
+    def of(cls, path: Path, frame: Frame) -> Reference:
+        """Return a frame as the reference."""
+        height, width, channels = frame.light.shape
+        return cls(path, frame.source, Look.of(frame.light), sky_of(frame.light), (height, width, channels))
 
 
 @dataclass(frozen=True, eq=False)
@@ -138,7 +179,8 @@ class Stack:
         self.series, self.token = series, token or Token()
         self.used: list[Placed] = []
         self.failed: list[tuple[Path, str]] = []
-        self.reference: tuple[Source, Look, np.ndarray] | None = None
+        self.reference: Reference | None = None
+        self._cache = RegistrationCache.of_user() if series.cache else RegistrationCache(None)
         self._folder = tempfile.TemporaryDirectory(prefix="dustpan-frames-")
         self._calibration = Calibration()
 
@@ -156,8 +198,7 @@ class Stack:
     def shape(self) -> tuple[int, int, int]:
         """Height, width and channels of the reference."""
         assert self.reference is not None
-        height, width = self.reference[1].tone.shape
-        return height, width, len(self.reference[2])
+        return self.reference.shape
 
     def place_all(self, progress: Progress = lambda done, what: None) -> None:
         """Read, calibrate, register and place all frames; the first that can be read is the reference."""
@@ -181,38 +222,69 @@ class Stack:
         if not self.used:
             raise PictureError("None of the frames can be used: " + "; ".join(reason for _, reason in self.failed))
 
-    def _read(self, path: Path) -> tuple[Frame, Look]:
+    def _read(self, path: Path) -> tuple[Frame, Before | None, Look | None]:
+        """Return a frame with how it lay over a reference before, else with what it is registered by."""
         self.token.check()
         frame = read_frame(path, self._calibration)
-        return frame, Look.of(frame.light)
+        files = self._files(path)
+        known = self._cache.find(files, self._how)
+        return frame, None if known is None else (files[1], known), Look.of(frame.light) if known is None else None
 
-    def _place(self, path: Path, frame: Frame, look: Look) -> None:
+    @property
+    def _how(self) -> str:
+        return f"{self.series.align} {self.series.apart}"
+
+    def _files(self, path: Path) -> list[Path]:
+        """Return what a frame's registration comes from: itself, its reference, its calibration."""
+        series = self.series
+        first = self.reference.path if self.reference is not None else series.reference or series.frames[0]
+        return [path, first, *series.dark, *series.flat, *series.bias]
+
+    def _place(self, path: Path, frame: Frame, before: Before | None, look: Look | None) -> None:
         self.token.check()
-        matrix = self._matrix(path, frame, look)
-        placed = place(frame.light, matrix, (self.shape[1], self.shape[0]))
-        file = Path(self._folder.name) / f"{len(self.used):04d}.npy"
-        np.save(file, placed)
-        assert self.reference is not None
-        _, reference, sky = self.reference
-        level = level_of(sky_of(placed), look.stars, matrix, reference.stars, sky)
-        previews = preview_of(frame.light), preview_of(np.nan_to_num(placed))
-        self.used.append(Placed(path, file, Quality.of(look, matrix), level, *previews))
-        if self.series.aligned is not None:
-            self._write_aligned(path, np.nan_to_num(placed), frame.source)
-
-    def _matrix(self, path: Path, frame: Frame, look: Look) -> np.ndarray:
-        """Return how a frame lies over the reference; the first one is it."""
         if self.reference is None:
             self._check_room(frame.light)
-            self.reference = frame.source, look, sky_of(frame.light)
-            return unmoved()
+            self.reference = Reference.of(path, frame)
         if frame.light.shape != self.shape:
             (height, width), (own_height, own_width) = self.shape[:2], frame.light.shape[:2]
             raise PictureError(f"{path}: {own_width} x {own_height} px, the reference has {width} x {height}.")
+        if before is not None and before[0] == self.reference.path:  # else the first frame could not be read
+            found = before[1]
+        else:
+            found = self._register(path, frame, look or Look.of(frame.light))
+        placed = self._laid(path, frame.light, found.matrices)
+        file = Path(self._folder.name) / f"{len(self.used):04d}.npy"
+        np.save(file, placed)
+        previews = preview_of(frame.light), preview_of(np.nan_to_num(placed))
+        self.used.append(Placed(path, file, found.quality, found.level, *previews))
+        if self.series.aligned is not None:
+            self._write_aligned(path, np.nan_to_num(placed), frame.source)
+
+    def _register(self, path: Path, frame: Frame, look: Look) -> Registered:
+        """Return how a frame lies over the reference, and keep that."""
+        assert self.reference is not None
+        reference = self.reference
         try:
-            return register(self.reference[1], look, self.series.align)
+            own = path == reference.path
+            matrix = unmoved() if own else register(reference.look, look, self.series.align)
         except PictureError as fault:
             raise PictureError(f"{path}: {fault}") from fault
+        apart = self.series.apart and self.series.align != "none"
+        matrices = channel_placements(reference.look, frame.light, matrix) if apart else matrix[None]
+        level = level_of(sky_of(frame.light), look.stars, matrix, reference.look.stars, reference.sky)
+        found = Registered(matrices, Quality.of(look, matrix), level)
+        self._cache.keep(self._files(path), self._how, found)
+        return found
+
+    def _laid(self, path: Path, light: np.ndarray, matrices: np.ndarray) -> np.ndarray:
+        """Return a frame's light as it lies over the reference, or over the target that is followed."""
+        assert self.reference is not None
+        frames, way = self.series.frames, self.series.way
+        if any(way):
+            number = frames.index(path) - frames.index(self.reference.path)
+            matrices = np.stack([followed(matrix, way, number) for matrix in matrices])
+        size = self.shape[1], self.shape[0]
+        return place(light, matrices[0], size) if len(matrices) == 1 else place_channels(light, matrices, size)
 
     def _check_room(self, light: np.ndarray) -> None:
         folder = Path(self._folder.name)
@@ -263,7 +335,7 @@ class Stack:
             light[kept], rejected[kept] = done.light[inner], done.rejected[inner]
             by_frame += _inside(done, whole, kept)
         share = by_frame / max(light.size, 1)
-        return Result(light, coverage, rejected, frames, share, self.failed, self.reference[0])
+        return Result(light, coverage, rejected, frames, share, self.failed, self.reference.source)
 
     def tried(self, method: Method, region: Region, chosen: Sequence[int] | None = None) -> np.ndarray:
         """Return the light of a small region, h x w x channels, combined by a method."""
@@ -277,7 +349,7 @@ class Stack:
     def _band(self, frames: list[Placed], rows: slice, columns: slice) -> np.ndarray:
         """Return frames x rows x columns x channels, brought to the reference's level."""
         assert self.reference is not None
-        sky = self.reference[2]
+        sky = self.reference.sky
         parts = [np.load(frame.file, mmap_mode="r")[rows, columns] for frame in frames]
         return np.stack([frame.level.brought_to(part, sky) for frame, part in zip(frames, parts, strict=True)])
 
@@ -307,6 +379,16 @@ def save_result(
     working = encode_curve(result.light).astype(np.float32)
     pixels = from_working(working, dtype=fmt.dtype, linear=fmt.is_linear_for(source))
     save_picture(target, pixels, source.metadata, fmt, overwrite=overwrite, sources=series.inputs)
+
+
+def save_maps(result: Result, folder: Path, stem: str, *, overwrite: bool = False) -> list[Path]:
+    """Write where values were left out (their share, 0 to 1) and how many frames reach each pixel; return the files."""
+    maps = {"rejected": result.rejected, "coverage": result.coverage.astype(np.float32)}
+    files = [folder / f"{stem}-{name}.tif" for name in maps]
+    for file, plane in zip(files, maps.values(), strict=True):
+        pixels = np.ascontiguousarray(plane[..., None], np.float32)
+        save_picture(file, pixels, Metadata(), FORMATS["tiff32"], overwrite=overwrite)
+    return files
 
 
 def source_of(result: Result) -> Source:

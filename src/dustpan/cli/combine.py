@@ -8,9 +8,9 @@ import click
 import numpy as np
 from rich.progress import Progress
 
-from dustpan.batch.frames import Result, Series, combine_series, figures_of, save_result
+from dustpan.batch.frames import Result, Series, combine_series, figures_of, save_maps, save_result
 from dustpan.cli.inputs import pictures_of, shown
-from dustpan.cli.report import console, print_json, quiet_output, say
+from dustpan.cli.report import Place, console, print_json, quiet_output, say
 from dustpan.core.errors import DustpanError
 from dustpan.core.frames.combining import METHODS, Method
 from dustpan.core.frames.registration import ALIGNMENTS
@@ -59,32 +59,42 @@ def _files(name: str, help: str):
     help="What a frame that can't be used does: it is left out, or ends it all.",
 )
 @click.option("--save-aligned", type=_FILE, help="A folder for the frames as they lie over one another.")
+@click.option(
+    "--follow",
+    type=Place(),
+    help="What moves against the rest, such as a comet: its places in the first and in the last frame as they lie over"
+    " one another.",
+)
+@click.option("--channels-apart", is_flag=True, help="Register red and blue apart: air and lens shift them.")
+@click.option("--maps", type=_FILE, help="A folder for maps: what was left out, how many frames reach a pixel.")
 @click.option("--memory", default=1000, show_default=True, type=click.IntRange(50), help="MB for the combination.")
 @click.option(
     "--format", "format_name", type=click.Choice(list(FORMATS)), help="How to write; by default as --out says."
 )
 @click.option("--overwrite", is_flag=True, help="Replace a file of that name; never a source.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
-def combine(frames, out, align, low, high, kappa, method, dark, flat, bias, bad, save_aligned, memory, **rest):
+def combine(frames, out, method, low, high, kappa, bad, memory, save_aligned, follow, channels_apart, **rest):
     """Combine frames. Example: dustpan combine night/*.fits --out night.tif --dark dark1.fits --flat flat1.fits"""
+    given = {name: rest.pop(name) for name in ("align", "dark", "flat", "bias")}
     with pictures_of(frames) as found:
         series = Series(
             tuple(found),
-            align=align,
             method=Method(method, kappa, low / 100, high / 100),
-            dark=dark,
-            flat=flat,
-            bias=bias,
             stop_at_bad=bad == "stop",
             memory=memory << 20,
             aligned=save_aligned,
             overwrite=rest["overwrite"],
+            follow=follow,
+            apart=channels_apart,
+            **given,
         )
         told = _work(series, out, **rest)
     click.get_current_context().exit(1 if told is None or told["failed"] else 0)
 
 
-def _work(series: Series, out: Path, *, format_name: str | None, overwrite: bool, as_json: bool) -> dict | None:
+def _work(
+    series: Series, out: Path, *, format_name: str | None, overwrite: bool, as_json: bool, maps: Path | None
+) -> dict | None:
     """Combine, save and tell; return the figures, or None where it failed as a whole."""
     fmt = FORMATS[format_name] if format_name else format_for(out, np.dtype(np.uint16))
     if format_name and out.suffix.lower() not in fmt.suffixes:
@@ -98,7 +108,8 @@ def _work(series: Series, out: Path, *, format_name: str | None, overwrite: bool
                 series.aligned.mkdir(parents=True, exist_ok=True)
             result = _combined(series)
             save_result(result, out, series, fmt=FORMATS[format_name] if format_name else None, overwrite=overwrite)
-            told: dict | None = {"out": str(out), **figures_of(result)}
+            drawn = _write_maps(result, maps, out, overwrite)
+            told: dict | None = {"out": str(out), **figures_of(result), "maps": drawn}
         except (DustpanError, OSError) as fault:
             say(f"dustpan: {shown(fault)}")
             told, failure = None, str(fault)
@@ -110,6 +121,13 @@ def _work(series: Series, out: Path, *, format_name: str | None, overwrite: bool
     if as_json:
         print_json(told)
     return told
+
+
+def _write_maps(result: Result, maps: Path | None, out: Path, overwrite: bool) -> list[str]:
+    if maps is None:
+        return []
+    maps.mkdir(parents=True, exist_ok=True)
+    return [str(file) for file in save_maps(result, maps, out.stem, overwrite=overwrite)]
 
 
 def _combined(series: Series) -> Result:

@@ -8,6 +8,7 @@ from functools import partial
 from pathlib import Path
 
 import numpy as np
+import platformdirs
 
 from dustpan.core.picture.region import Size
 from dustpan.core.picture.source import Metadata, Source
@@ -74,6 +75,11 @@ SERIES = {
     iso_ladder.NAME: SeriesScene(iso_ladder.WORDS, _ladder, _card, frames=False),
     ROOF_STARS: SeriesScene("stars over the roof in 24 frames, to be combined", _night, _sky, frames=True),
 }
+
+
+def cache_folder(name: str) -> Path:
+    """Return the folder in the user's cache in which a series is kept once it was drawn."""
+    return Path(platformdirs.user_cache_dir("dustpan")) / "samples" / name
 
 
 def write_series(

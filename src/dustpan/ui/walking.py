@@ -6,7 +6,6 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-import platformdirs
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
@@ -131,13 +130,12 @@ class Walking(QObject):
 
     def _open_series(self, scene: str, frames: bool) -> None:
         """Write a sample of many pictures, where it is not there yet, and open them together."""
-        from dustpan.simulate.series import write_series
+        from dustpan.simulate.series import cache_folder, write_series
 
         task = self.session.tasks.begin("sample", f"Drawing the sample {scene}")
-        folder = Path(platformdirs.user_cache_dir("dustpan")) / "samples" / scene
 
         def draw() -> list[Path]:
-            return write_series(scene, folder, missing_only=True, progress=report)
+            return write_series(scene, cache_folder(scene), missing_only=True, progress=report)
 
         def report(share: float) -> None:
             task.token.check()

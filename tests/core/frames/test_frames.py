@@ -9,8 +9,8 @@ import pytest
 from dustpan.core.errors import PictureError
 from dustpan.core.frames.calibration import Calibration, master_of
 from dustpan.core.frames.combining import Method, combine
-from dustpan.core.frames.placing import place
-from dustpan.core.frames.registration import Look, following, register, unmoved
+from dustpan.core.frames.placing import place, place_channels
+from dustpan.core.frames.registration import Look, channel_placements, followed, register, unmoved
 from dustpan.core.frames.stars import find_stars
 from dustpan.core.picture.curve import decode_curve
 from dustpan.simulate.roof_stars import Night
@@ -127,6 +127,22 @@ def test_calibration_takes_the_cameras_marks():
 
 
 def test_a_target_that_moves_is_followed():
-    matrices = [unmoved() for _ in range(5)]
-    moved = following(matrices, (10.0, 20.0), (18.0, 16.0))
-    assert np.allclose([m[:, 2] for m in moved], [[2 * n, -n] for n in range(5)])
+    turned = np.array([[0.0, -1.0, 5.0], [1.0, 0.0, 0.0]])
+    assert np.allclose([followed(unmoved(), (2.0, -1.0), n)[:, 2] for n in (-1, 0, 3)], [[-2, 1], [0, 0], [6, -3]])
+    assert np.allclose(followed(turned, (2.0, -1.0), 1)[:, 2], [6.0, 2.0])  # the way is told in the reference
+
+
+def test_channels_that_stand_apart_are_registered_apart(night):
+    first = night.frame(0)
+    shifts = [(0.8, -0.5), (0.0, 0.0), (-0.6, 0.9)]
+    planes = [
+        cv2.warpAffine(first[..., n], np.array([[1, 0, x], [0, 1, y]]), night.size, flags=cv2.INTER_CUBIC)
+        for n, (x, y) in enumerate(shifts)
+    ]
+    apart = np.stack(planes, axis=-1)
+    found = channel_placements(Look.of(first), apart, unmoved())
+    assert np.allclose(found[:, :, 2], shifts, atol=0.12)
+    inner = np.s_[20:-20, 20:-20]
+    sides = apart, place_channels(apart, found, night.size)
+    errors = [np.nanmean(np.abs(side[inner] - first[inner])) for side in sides]
+    assert errors[1] < 0.5 * errors[0]

@@ -41,6 +41,14 @@ def place(light: np.ndarray, matrix: np.ndarray, size: tuple[int, int]) -> np.nd
     return placed
 
 
+def place_channels(light: np.ndarray, matrices: np.ndarray, size: tuple[int, int]) -> np.ndarray:
+    """Return a frame whose channels have placements of their own, (channels, 2, 3), NaN where one does not reach."""
+    planes = [place(light[..., n : n + 1], matrix, size) for n, matrix in enumerate(matrices)]
+    placed = np.concatenate(planes, axis=2)
+    placed[np.isnan(placed).any(axis=2)] = np.nan
+    return placed
+
+
 def covered(own: tuple[int, int], matrix: np.ndarray, size: tuple[int, int]) -> np.ndarray:
     """Return (h, w) bool, which pixels of the reference a frame of the size `own` reaches."""
     x, y = np.meshgrid(np.arange(size[0], dtype=np.float32), np.arange(size[1], dtype=np.float32))

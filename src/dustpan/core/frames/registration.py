@@ -222,18 +222,39 @@ def _feature_guess(reference: np.ndarray, frame: np.ndarray, how: str) -> np.nda
     return by_phase if guess is None or inside.sum() < _LEAST or _is_distorted(guess) else guess
 
 
-def following(matrices: list[np.ndarray], first: tuple[float, float], last: tuple[float, float]) -> list[np.ndarray]:
-    """Return placements that follow what moves against the rest, evenly from frame to frame.
+def followed(matrix: np.ndarray, way: tuple[float, float], number: int) -> np.ndarray:
+    """Return a placement that follows what moves against the rest.
 
     Parameters
     ----------
-    matrices : of all frames, in the order of their exposure.
-    first, last : x and y of the target, seen in the first and in the last frame as laid over the reference.
+    matrix : of the frame over the reference, by what stands still.
+    way : x and y by which the target moves from one frame to the next, px of the reference.
+    number : of frames from the reference to this one; below 0 for those before it.
     """
-    way = (np.array(last) - np.array(first)) / max(len(matrices) - 1, 1)
-    moved = []
-    for number, matrix in enumerate(matrices):
-        own = matrix.copy()
-        own[:, 2] += matrix[:, :2] @ (way * number)
-        moved.append(own)
-    return moved
+    own = matrix.copy()
+    own[:, 2] += matrix[:, :2] @ (np.array(way) * number)
+    return own
+
+
+def channel_placements(reference: Look, light: np.ndarray, matrix: np.ndarray) -> np.ndarray:
+    """Return (channels, 2, 3) placements, one for each channel of a frame: air and lens shift colours apart.
+
+    A channel in which too few of the reference's stars are found keeps the frame's own placement.
+
+    Parameters
+    ----------
+    reference : what the frame lies over.
+    light : h x w x channels of the frame.
+    matrix : of the whole frame.
+    """
+    found = np.repeat(matrix[None], light.shape[2], axis=0)
+    wanted = reference.stars.places @ matrix[:, :2].T + matrix[:, 2]
+    for channel in range(light.shape[2] if light.shape[2] > 1 and len(wanted) else 0):
+        stars = find_stars(np.ascontiguousarray(light[..., channel], np.float32))
+        if len(stars) < _ENOUGH:
+            continue
+        away, partner = cKDTree(stars.places).query(wanted)
+        near = away < _NEAR
+        if near.sum() >= _LEAST:
+            found[channel, :, 2] += np.median(stars.places[partner[near]] - wanted[near], axis=0)
+    return found

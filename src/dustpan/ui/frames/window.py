@@ -18,6 +18,7 @@ from dustpan.core.frames.choice import FIGURES
 from dustpan.core.frames.combining import METHODS, Method
 from dustpan.core.frames.registration import ALIGNMENTS
 from dustpan.files import READS
+from dustpan.ui.frames.picking import TargetPicking
 from dustpan.ui.frames.plot import QualityPlot
 from dustpan.ui.frames.tries import Tries
 from dustpan.ui.frames.work import FramesWork
@@ -26,6 +27,7 @@ from dustpan.ui.picture.reduced import image_from
 from dustpan.ui.route.foot import labelled_row
 from dustpan.ui.session.jobs import Jobs
 from dustpan.ui.task_bar import TaskBar
+from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.buttons import word_button
 from dustpan.ui.widgets.choice import Choice
 from dustpan.ui.widgets.configured import configured
@@ -53,6 +55,10 @@ _KAPPA = Param("Outliers beyond", 2.5, "Deviations beyond which a value is left 
 _BAND = Param("Ranks kept", 50.0, "Share of the ranks, around the middle, that is averaged.", "%", 10.0, 100.0, 5.0)
 _BEST = Param("Best frames", 1, "How many of the best frames take part, by the figure that is plotted.", "", 1, 2, 1)
 
+_FOLLOW = (
+    "Keep what moves against the stars, such as a comet, in its place: click it in the first and in the last frame"
+)
+
 
 class FramesWindow(QWidget):
     """A window of its own over the main one.
@@ -71,6 +77,7 @@ class FramesWindow(QWidget):
         self.current = 0  # index of the frame that is looked at
         self.middle: tuple[int, int] | None = None  # of the region that is tried
         self._make_parts()
+        self.picking = TargetPicking(self.work, self.follow, self.registered, self.look_at, self._ask)
         self._lay_out()
         self._connect()
         self.resize(1180, 760)
@@ -100,6 +107,8 @@ class FramesWindow(QWidget):
         self.tries = Tries()
         self.align = Choice("How frames may lie over the reference", "Register")
         self.align.addItems([_ALIGN[how] for how in ALIGNMENTS])
+        self.apart = configured(QCheckBox("channels apart"), toolTip="Register red and blue apart: air shifts them")
+        self.follow = configured(word_button("Follow a target …", _FOLLOW), checkable=True)
         self.method = Choice("How the values of a pixel become one", "Combined by")
         self.method.addItems([_METHOD[name] for name in METHODS])
         self.kappa, self.band = NumberSlider(_KAPPA), NumberSlider(_BAND)
@@ -149,6 +158,8 @@ class FramesWindow(QWidget):
         for kind, label in _KINDS:
             column.addLayout(labelled_row(label, self.calibration[kind]))
         column.addLayout(labelled_row("Register", self.align))
+        column.addWidget(self.apart)
+        column.addWidget(self.follow)
         column.addLayout(labelled_row("Figure", self.figure))
         column.addWidget(self.best)
         column.addWidget(self.cost)
@@ -177,6 +188,8 @@ class FramesWindow(QWidget):
         for signal in (self.best.changing, self.best.changed, self.best.nudged):
             signal.connect(lambda count: work.choose(work.choice.keeping(round(count), work.qualities)))
         self.align.activated.connect(lambda index: work.set_alignment(ALIGNMENTS[index]))
+        self.apart.toggled.connect(work.set_apart)
+        self.follow.clicked.connect(self.picking.turn)
         self.method.activated.connect(lambda index: self._set_method(name=METHODS[index]))
         for slider, key in ((self.kappa, "kappa"), (self.band, "band")):
             for signal in (slider.changed, slider.nudged):
@@ -259,20 +272,38 @@ class FramesWindow(QWidget):
             self.view.show_image(image_from(np.repeat((share * 255).astype(np.uint8)[..., None], 3, axis=2)))
             self.view.show_whole()
 
-    def mouseDoubleClickEvent(self, event):
-        """Try the methods around a double-clicked place of the frame."""
+    def _place_at(self, event) -> tuple[int, int] | None:
+        """Return the pixel of the reference under the pointer, or None."""
         at = self.view.mapFrom(self, event.position().toPoint())
         place = self.view.pixel_at(at) if self.view.rect().contains(at) else None
-        if place is not None and self.work.stack is not None:
-            height, width, _ = self.work.stack.shape
-            scale = width / max(self.view.image.width(), 1)
-            self.middle = min(round(place[0] * scale), width - 1), min(round(place[1] * scale), height - 1)
+        if place is None or self.work.stack is None:
+            return None
+        height, width, _ = self.work.stack.shape
+        scale = width / max(self.view.image.width(), 1)
+        return min(round(place[0] * scale), width - 1), min(round(place[1] * scale), height - 1)
+
+    def mouseReleaseEvent(self, event):
+        """Take a click for a place of the target that is to be followed."""
+        if (place := self._place_at(event)) is not None:
+            self.picking.take(place)
+
+    def mouseDoubleClickEvent(self, event):
+        """Try the methods around a double-clicked place of the frame."""
+        if (place := self._place_at(event)) is not None and not self.picking.under_way:
+            self.middle = place
             self._pause.start()
 
     def _tell(self, text: str) -> None:
         """Show a message until frames are placed anew."""
+        self.message.setStyleSheet("")
         told = self.message.text()
         self.message.setText(f"{told}\n{text}" if told and text else text)
+        self.message.setVisible(bool(text))
+
+    def _ask(self, text: str) -> None:
+        """Show what is to be done next."""
+        self.message.setStyleSheet(f"QLabel {{ border-color: {theme.VERDIGRIS}; }}")
+        self.message.setText(text)
         self.message.setVisible(bool(text))
 
     def _try(self) -> None:
@@ -298,6 +329,7 @@ class FramesWindow(QWidget):
         method: Method = series.method
         self.method.setCurrentIndex(METHODS.index(method.name))
         self.align.setCurrentIndex(ALIGNMENTS.index(series.align))
+        self.picking.refresh()
         self.figure.setCurrentIndex(work.choice.figure)
         self.kappa.setVisible(method.name in ("sigma_clip", "winsorised"))
         self.band.setVisible(method.name == "percentile")
@@ -338,7 +370,9 @@ class FramesWindow(QWidget):
         return f"{shown_name(frame.path)}   ·   {state}"
 
     def _escape(self) -> None:
-        if not self.bar.cancel_newest():
+        if self.picking.under_way:
+            self.picking.end()
+        elif not self.bar.cancel_newest():
             self.close()
 
     def showEvent(self, event):

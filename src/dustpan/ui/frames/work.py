@@ -123,6 +123,18 @@ class FramesWork(QObject):
         """Lay frames over one another otherwise."""
         self._set(align=how)
 
+    def set_apart(self, on: bool) -> None:
+        """Register channels apart, or together."""
+        self._set(apart=on)
+
+    def follow(self, first: tuple[float, float], last: tuple[float, float]) -> None:
+        """Follow a target that moves against the rest, seen in the first and the last frame over the reference."""
+        self._set(follow=(*first, *last))
+
+    def follow_none(self) -> None:
+        """Follow what stands still again."""
+        self._set(follow=None)
+
     def set_reference(self, index: int) -> None:
         """Lay all frames over another one of them."""
         self._set(reference=self.frames[index].path)
