@@ -8,6 +8,7 @@ from dustpan.core.filters.colour import with_grey
 from dustpan.core.noise.carry import carry_field
 from dustpan.core.noise.fields import EvenField
 from dustpan.core.noise.means import Means
+from dustpan.core.noise.starved import find_starved
 from dustpan.core.steps.quiet.blotches import correct_blotches
 from dustpan.core.steps.quiet.noise_cleaning import NoiseAnalysis, clean_noise, structure_lost, support
 from dustpan.core.steps.quiet.noise_findings import find_noise
@@ -91,7 +92,8 @@ class Noise(StepKind):
 
     def findings(self, survey):
         """Return how strong luminance and colour noise are."""
-        return find_noise(survey.base_noise, kind=self.kind, rendered=survey.source.rendered)
+        starved = find_starved(survey) if survey.source.rendered and survey.base_noise.noticeable else None
+        return find_noise(survey.base_noise, kind=self.kind, starved=starved)
 
     def ease(self, params, harm, noise):
         """Take less away, and give more detail back, where texture was flattened, drawn as strokes, or stars went.

@@ -5,34 +5,36 @@ from __future__ import annotations
 import numpy as np
 
 from dustpan.core.noise.model import DISPLAY, DOUBTFUL, NOTICEABLE, NOTICEABLE_COLOUR, TONES, NoiseModel
-from dustpan.core.steps.finding import Finding
+from dustpan.core.noise.starved import Starved
+from dustpan.core.steps.finding import Finding, percent
 
-_RENDER_TOO_NOISY = 12.0  # display values past which more samples cure better than cleaning
+_A_FEW = 0.005  # share of cells, up to which a render has samples enough
 
 
-def find_noise(model: NoiseModel, *, kind: str, rendered: bool) -> list[Finding]:
+def find_noise(model: NoiseModel, *, kind: str, starved: Starved | None = None) -> list[Finding]:
     """Return how strong luminance and colour noise are, each where it can be seen.
 
     Parameters
     ----------
     model : the noise of the picture as it came.
     kind : of the step that helps.
-    rendered : whether a renderer made the picture.
+    starved : of a rendered picture, where it has too few samples.
     """
     found = []
     if model.luminance >= NOTICEABLE:
-        found.append(_render_noise(model.luminance, kind) if rendered else _camera_noise(model, kind))
+        found.append(_camera_noise(model, kind) if starved is None else _render_noise(model.luminance, kind, starved))
     if model.colour >= NOTICEABLE_COLOUR:
         text = f"colour noise {_about(model.doubt[1])}{model.colour:.0f} levels"
         found.append(Finding("colour_noise", text, model.colour, kind, unsure=_is_unsure(model.doubt[1])))
     return found
 
 
-def _render_noise(luminance: float, kind: str) -> Finding:
-    """Return the noise of a rendered picture, which more samples may cure better than cleaning."""
-    many = luminance > _RENDER_TOO_NOISY
-    cure = "more samples would be the better cure" if many else "four times the samples would halve it"
-    return Finding("render_noise", f"render noise {luminance:.0f} levels", luminance, kind, more=cure)
+def _render_noise(luminance: float, kind: str, starved: Starved) -> Finding:
+    """Return the noise of a rendered picture, with the places where more samples cure better than cleaning."""
+    many = starved.share > _A_FEW
+    cure = f"more samples would be the better cure in {percent(starved.share)} of it"
+    more, points = (cure, starved.points) if many else ("four times the samples would halve it", ())
+    return Finding("render_noise", f"render noise {luminance:.0f} levels", luminance, kind, points, more=more)
 
 
 def _camera_noise(model: NoiseModel, kind: str) -> Finding:
