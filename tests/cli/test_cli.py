@@ -15,25 +15,12 @@ import pytest
 from PIL import Image
 from tests.conftest import psnr, with_white_noise
 
-from dustpan.cli import run
 from dustpan.core.picture.source import Metadata
 from dustpan.core.picture.working import to_working
 from dustpan.core.steps import kinds
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, save_picture
 from dustpan.simulate.scenes import clean_picture
-
-
-@pytest.fixture
-def dustpan(capfd):
-    """Run a command line; return its status, its output and its messages."""
-
-    def call(*arguments):
-        status = run(lambda *a, **k: 0, [str(a) for a in arguments])
-        out, err = capfd.readouterr()
-        return status, out, err
-
-    return call
 
 
 @pytest.fixture

@@ -10,20 +10,9 @@ import tifffile
 from tests.conftest import with_white_noise
 
 from dustpan.batch.sequence import spread
-from dustpan.cli import run
 from dustpan.core.picture.source import Metadata
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, save_picture
-
-
-@pytest.fixture
-def dustpan(capfd):
-    def call(*arguments):
-        status = run(lambda *a, **k: 0, [str(a) for a in arguments])
-        out, err = capfd.readouterr()
-        return status, out, err
-
-    return call
 
 
 @pytest.fixture

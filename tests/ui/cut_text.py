@@ -28,12 +28,15 @@ from PyQt6.QtWidgets import (
 from dustpan.core.steps import kinds
 from dustpan.core.where import part_kinds
 from dustpan.core.work.pool import Pool
+from dustpan.files.shelf import Shelf
 from dustpan.simulate.scenes import noisy_picture
+from dustpan.ui.export_dialog import ExportDialog
 from dustpan.ui.judging.proof_strip import ProofTile
 from dustpan.ui.judging.readings import Reading
 from dustpan.ui.memory import Memory
 from dustpan.ui.route.route_bar import Card
 from dustpan.ui.session.kept import KeptWork
+from dustpan.ui.shelf.keeping import KeepDialog
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.picture_tile import PictureTile
 from dustpan.ui.widgets.sliders import NumberSlider
@@ -130,6 +133,34 @@ def states_of(app: QApplication, window: Window) -> Iterator[str]:
         yield f"part {kind}"
 
 
+def windows_beside(app: QApplication, window: Window, folder: Path) -> Iterator[tuple[str, QWidget]]:
+    """Show each window beside the main one, with wide texts, and name it."""
+    remedy = replace(window.remedy_files.current(), name=_LONG, note=f"{_LONG} " * 4)
+    for iso in (12800, 25600):
+        window.shelf.keep(replace(remedy, iso=iso))
+    yield "shelf", window.beside.show_shelf()
+    yield "keeping", _shown(KeepDialog(remedy, "Quillmark Q3 · ISO 102400", window))
+    batch = window.beside.show_batch()
+    batch.add([folder / _LONG])
+    batch.also.add()
+    batch.note.setText("99 of 100 done, 1 failed, about 99 min left")
+    yield "batch", batch
+    yield "frames", window.beside.show_frames()
+    yield "camera's noise", window.beside.show_camera_noise()
+    dialog = ExportDialog(folder / _LONG, window.session.engine.source, None, window)
+    dialog.format.setCurrentIndex(dialog.format.findData("tiff16"))
+    for _ in range(3):
+        dialog.also.add()
+    yield "export", _shown(dialog)
+    window.hints.begin()
+    yield "hints", window
+
+
+def _shown(dialog: QWidget) -> QWidget:
+    dialog.show()
+    return dialog
+
+
 def main() -> int:
     """Return the number of cut texts."""
     app = QApplication(sys.argv[:1])
@@ -137,7 +168,8 @@ def main() -> int:
     found: dict[str, str] = {}
     with tempfile.TemporaryDirectory() as folder:
         for size in SIZES:
-            window = Window(Pool(2), Memory(Path(folder) / "window.ini"), KeptWork(None))
+            memory, shelf = Memory(Path(folder) / "window.ini"), Shelf(Path(folder) / "shelf")
+            window = Window(Pool(2), memory, KeptWork(None), shelf)
             window.resize(*size)
             window.show()
             app.processEvents()
@@ -146,6 +178,11 @@ def main() -> int:
             for state in states_of(app, window):
                 for text in cut_in(window):
                     found.setdefault(text, f"{state}, {size}")
+            for name, beside in windows_beside(app, window, Path(folder)):
+                for text in cut_in(beside):
+                    found.setdefault(text, f"{name}, {size}")
+                if beside is not window:
+                    beside.close()
             window.close()
     for text, where in found.items():
         print(f"{where}: {text}")

@@ -18,7 +18,7 @@ from dustpan.ui.widgets.discard import discard
 from dustpan.ui.widgets.icons import icon
 
 _MOST = 4  # rows
-_SIZE_WIDTH = 108  # px
+_SIZE_WIDTH = 84  # px
 _USUAL = "jpeg"
 
 

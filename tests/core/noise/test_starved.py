@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 
 from dustpan.core.noise.starved import bands, starved_cells
@@ -18,4 +20,4 @@ def test_noise_of_places_is_told_and_neither_texture_nor_fireflies_count():
     assert count == 8 * 10 and len(places) == 4 * 5
     assert (places[:, 0] < 1160).all() and (places[:, 1] < 628).all() and places.min() > 500
     whole = [(x0, y0, x1, y1) for x0, y0, x1, y1 in bands((90, 700))]
-    assert whole[0][1] == 0 and whole[-1][3] == 700 and all(a[3] == b[1] for a, b in zip(whole, whole[1:]))
+    assert whole[0][1] == 0 and whole[-1][3] == 700 and all(a[3] == b[1] for a, b in itertools.pairwise(whole))

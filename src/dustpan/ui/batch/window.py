@@ -47,7 +47,7 @@ from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.sliders import NumberSlider
 from dustpan.ui.widgets.text import shown_name
 
-_SIDE = 320  # px of the column of wishes
+_SIDE = 348  # px of the column of wishes
 _ICON = QSize(54, 40)
 _CURRENT, _AUTO, _FILE = "the open picture's route", "proposed for each picture", "a remedy file …"
 _SUITED = "from the shelf, by camera and ISO"

@@ -26,7 +26,7 @@ class KeepDialog(QDialog):
         super().__init__(parent)
         self._remedy = remedy
         self.setWindowTitle("Keep this route")
-        self.setMinimumWidth(460)
+        self.setMinimumWidth(540)
         self.name = configured(QLineEdit(remedy.name), toolTip="The name on the shelf")
         self.note = configured(QPlainTextEdit(remedy.note), toolTip="What it is good for, in your own words")
         self.note.setTabChangesFocus(True)
