@@ -16,6 +16,7 @@ import OpenEXR
 from dustpan.core.errors import PictureError
 from dustpan.core.picture.source import Metadata, Source
 from dustpan.files import exif
+from dustpan.files.icc import profile_of
 from dustpan.files.limits import NON_FINITE_NOTE, check_size, replace_non_finite
 
 #: Blocks of other formats, carried as text attributes in base 64.
@@ -45,6 +46,7 @@ def read(path: Path) -> Source:
         types[alpha_name] = alpha.dtype
     kept = {key: value for key, value in header.items() if key not in ("channels", "chunkCount")}
     blocks = {name: _block(kept.pop(key, "")) for name, key in _BLOCKS.items()}
+    blocks["profile"] = blocks["profile"] or (_own_profile(header) if len(colours) == 3 else b"")
     rest = list(zip(headers[1:], parts[1:], strict=True))
     kept |= {"names": (*names, alpha_name), "types": types, "parts": rest}
     stacked = np.stack(colours, axis=-1)
@@ -103,7 +105,7 @@ def _notes(header: Mapping[str, Any], parts: int, non_finite: bool) -> tuple[str
     notes = {
         f"The file has {parts} parts; the first was opened, the others are kept.": parts > 1,
         NON_FINITE_NOTE: non_finite,
-        "The file names primaries of its own; its colours are shown as if they were sRGB's.": _other_primaries(header),
+        "The file names primaries that are none; its colours are shown as sRGB's.": _senseless_primaries(header),
         "Its compression loses detail; it is written with one that does not.": header.get("compression")
         not in _LOSSLESS,
     }
@@ -145,12 +147,24 @@ def _colours(path: Path, channels: list[str]) -> list[str]:
     raise PictureError(f"{path}: has no colour channels; R, G, B or Y were expected and {', '.join(channels)} found.")
 
 
-def _other_primaries(header: Mapping[str, Any]) -> bool:
+def _own_profile(header: Mapping[str, Any]) -> bytes:
+    """Return the profile of the primaries that a file names; empty for those of sRGB, or none that make sense."""
     try:
         given = np.ravel(header["chromaticities"])[:8].astype(np.float64)
+        return (
+            b"" if np.allclose(given, _SRGB, atol=2e-3) else profile_of(given.tolist(), "Primaries of an OpenEXR file")
+        )
     except (KeyError, TypeError, ValueError):  # none, or no eight numbers
-        return "chromaticities" in header
-    return given.shape != (8,) or not np.allclose(given, _SRGB, atol=2e-3)
+        return b""
+
+
+def _senseless_primaries(header: Mapping[str, Any]) -> bool:
+    if "chromaticities" not in header or _own_profile(header):
+        return False
+    try:
+        return not np.allclose(np.ravel(header["chromaticities"]).astype(np.float64), _SRGB, atol=2e-3)
+    except (TypeError, ValueError):
+        return True
 
 
 def _resolution(header: Mapping[str, Any]) -> tuple[float, float] | None:
@@ -179,7 +193,10 @@ def write(path: Path, pixels: np.ndarray, metadata: Metadata, layers: Mapping[st
         if metadata.resolution[0] > 0:
             kept.setdefault("pixelAspectRatio", float(metadata.resolution[1] / metadata.resolution[0]))
     named = {"xmp": metadata.xmp.decode("utf-8", "replace"), "cameraModel": metadata.camera}
+    own = _own_profile(kept)  # said by the chromaticities
     named |= {key: base64.b64encode(getattr(metadata, name)).decode() for name, key in _BLOCKS.items()}
+    if own and metadata.profile == own:
+        del named[_BLOCKS["profile"]]
     kept |= {key: text for key, text in named.items() if text}
     if metadata.iso:
         kept["isoSpeed"] = float(metadata.iso)
