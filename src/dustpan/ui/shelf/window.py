@@ -54,7 +54,7 @@ class ShelfWindow(QWidget):
         self.setWindowTitle("Remedies – Dustpan")
         self.shelf, self.remedies, self.previews = shelf, remedies, previews
         self.session = remedies.session
-        self._items: dict[int, Shelved] = {}  # by the rows of the list
+        self.items: list[Shelved] = []  # as they are listed
         self._make_parts()
         self._lay_out()
         self._connect()
@@ -131,6 +131,7 @@ class ShelfWindow(QWidget):
         self.export_button.clicked.connect(self._ask_export)
         self.drop_button.clicked.connect(self.drop)
         self.session.opened.connect(self._follow)
+        self.session.edited.connect(lambda dragging: self._enable())
         self.previews.proofs.chosen.connect(self._follow)
         for key, act in (
             ("Ctrl+F", self.search.setFocus),
@@ -159,7 +160,7 @@ class ShelfWindow(QWidget):
     def refresh(self, chosen: Path | None = None) -> None:
         """List the shelf anew; the remedy of a file is chosen, else the first one."""
         self.list.clear()
-        self._items.clear()
+        self.items.clear()
         first = None
         for name, items in self._groups().items():
             found = [item for item in items if item.matches(self.search.text())]
@@ -174,23 +175,20 @@ class ShelfWindow(QWidget):
             for item in found:
                 row = QTreeWidgetItem([item.remedy.name, item.made_for if item.remedy.camera else ""])
                 row.setToolTip(0, item.remedy.note)
+                row.setData(0, Qt.ItemDataRole.UserRole, len(self.items))
                 group.addChild(row)
-                self._items[id(row)] = item
+                self.items.append(item)
                 if first is None or (chosen is not None and item.path == chosen):
                     first = row
         self.list.setCurrentItem(first)
         self._show_chosen()
 
     @property
-    def items(self) -> list[Shelved]:
-        """The remedies as they are listed."""
-        return list(self._items.values())
-
-    @property
     def chosen(self) -> Shelved | None:
         """The remedy that is chosen, or None."""
         row = self.list.currentItem()
-        return self._items.get(id(row)) if row is not None else None
+        at = row.data(0, Qt.ItemDataRole.UserRole) if row is not None else None
+        return self.items[at] if at is not None and at < len(self.items) else None
 
     def _follow(self) -> None:
         """Show what belongs to the picture that is open now."""
@@ -199,17 +197,21 @@ class ShelfWindow(QWidget):
             self.refresh(chosen.path if chosen is not None else None)
 
     def _show_chosen(self) -> None:
-        item, there = self.chosen, self.session.engine is not None
+        item = self.chosen
         self.name.setText(item.remedy.name if item is not None else "Nothing found")
         self.note.setText(item.remedy.note if item is not None else "")
         self.note.setVisible(bool(self.note.text()))
         self.steps.setText(_steps_in_words(item.remedy) if item is not None else "")
+        self._enable()
+        if self.isVisible():
+            self.previews.show_remedy(item.remedy if item is not None else None)
+
+    def _enable(self) -> None:
+        item, there = self.chosen, self.session.engine is not None
         self.take_button.setEnabled(item is not None and there)
         self.keep_button.setEnabled(there and len(self.session.route) > 0)
         self.export_button.setEnabled(item is not None)
         self.drop_button.setEnabled(item is not None and item.path is not None)
-        if self.isVisible():
-            self.previews.show_remedy(item.remedy if item is not None else None)
 
     def showEvent(self, event):
         """Show what is on the shelf by now."""

@@ -45,11 +45,12 @@ class Tray(QWidget):
         self._token = Token()
         self._listed: list[Path] = []
         self._make_parts()
-        walking.changed.connect(self.refresh)
-        for signal in (session.opened, session.giving.given):
-            signal.connect(lambda *_: self.refresh())
-        session.edited.connect(lambda dragging: None if dragging else self._show_all())
-        session.kept_anew.connect(self._show_all)
+        self._at: Path | None = None  # the picture that is shown
+        for signal in (walking.changed, session.opened):
+            signal.connect(self.refresh)
+        session.giving.given.connect(self._show_given)
+        session.edited.connect(lambda dragging: None if dragging else self._show_now())
+        session.kept_anew.connect(self._show_now)
         findings.searched.connect(self._note_findings)
 
     def _make_parts(self) -> None:
@@ -94,7 +95,12 @@ class Tray(QWidget):
         self.setVisible(self.wanted() and len(self.paths) >= _LEAST)
         if self.paths != self._listed:
             self._list_anew()
-        self._show_all()
+        if self._at is not None:
+            self._show(self._at)  # as it was left
+        self._at = self.session.path.absolute() if self.session.path else None
+        self._show_now()
+        for path in self.session.pictures.broken:
+            self._show(path)
 
     def _list_anew(self) -> None:
         self._token.cancel()
@@ -104,12 +110,16 @@ class Tray(QWidget):
         self.list.clear()
         if len(self._listed) < _LEAST:
             return
+        lines = theme.metrics(8.5).lineSpacing()
         for path in self._listed:
-            item = QListWidgetItem()
+            item = QListWidgetItem(shown_name(path))
             item.setData(Qt.ItemDataRole.UserRole, path)
+            item.setSizeHint(QSize(_PICTURE.width() + 4, _PICTURE.height() + 2 * lines + 6))  # also before its picture
             item.setTextAlignment(Qt.AlignmentFlag.AlignHCenter)
             self.list.addItem(item)
-            if path not in self.before:
+            if path in self.before:
+                self._show(path)
+            else:
                 job, take = partial(small_of, path, 2 * _PICTURE.width()), partial(self._take, path)
                 self.session.jobs.run(job, take, priority=Priority.AROUND, token=token, failed=_nothing)
 
@@ -124,9 +134,14 @@ class Tray(QWidget):
             self.found[path.absolute()] = [finding.text for finding in faults]
             self._show(path.absolute())
 
-    def _show_all(self) -> None:
-        for path in self._listed:
+    def _show_given(self, paths: list[Path]) -> None:
+        for path in paths:
             self._show(path)
+
+    def _show_now(self) -> None:
+        """Show the picture that is open as it is now."""
+        if self._at is not None:
+            self._show(self._at)
         at = self.session.pictures.index(self.session.path)
         shown = self.list.item(at) if at >= 0 else None
         if shown is not None and len(self.list.selectedItems()) < _LEAST:
