@@ -16,7 +16,7 @@ from dustpan.cli import run
 from dustpan.core.picture.source import Metadata
 from dustpan.files.save import FORMATS, save_picture
 
-_COUNT, _SIDE = 6, 200
+_COUNT, _SIDE = 5, 144
 _DEADLINE = 60.0  # s
 
 

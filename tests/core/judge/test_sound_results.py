@@ -104,7 +104,6 @@ QUIET = {"luminance": 80.0, "colour": 90.0, "detail_return": 0.0}
 ROUTES = {
     "plain": document(manual("noise", **QUIET)),
     "masked": document(replace(manual("noise", **QUIET), where=ellipse(cx=0.3, cy=0.6, rx=0.3, ry=0.45, angle=30.0))),
-    "mixed": document(replace(manual("noise", **QUIET), mix=0.5)),
     "colour only": document(replace(manual("noise", **QUIET), blend="colour_only")),
     "lifted twice": document(
         replace(manual("exposure", "first", ev=1.0), where=ellipse()),

@@ -91,7 +91,7 @@ def test_clusters_of_an_interpolated_mosaic_are_mended(monkeypatch, demosaic):
     assert (after < np.maximum(0.3 * before, 0.1))[clear].mean() > 0.88
 
 
-@pytest.mark.parametrize(("iso", "demosaic"), [(1600, "fine"), (6400, "fast"), (12800, "fine")])
+@pytest.mark.parametrize(("iso", "demosaic"), [(1600, "fine"), (6400, "fast")])
 def test_nearly_all_that_can_be_seen_are_mended_at_the_first_go(monkeypatch, iso, demosaic):
     how = {"iso": iso, "demosaic": demosaic}
     spoiled = to_working(noisy_picture("bench", size=(1800, 1200), **how).pixels)
@@ -237,7 +237,7 @@ def test_the_noise_that_detail_lets_through_is_foretold():
         assert detail_of(noise, radius=radius, finest=finest).std() == pytest.approx(foretold, rel=0.12)
 
 
-@pytest.mark.parametrize(("iso", "gain"), [(6400, 4.5), (25600, 7.5)])
+@pytest.mark.parametrize(("iso", "gain"), [(25600, 7.5)])
 def test_the_whole_proposed_route_comes_closer_to_the_truth(iso, gain):
     bench = clean_picture("bench", size=SMALL, dtype=np.float32).pixels
     source = noisy_picture("bench", iso=iso, seed=2, size=SMALL)

@@ -99,9 +99,9 @@ def test_a_mosaic_is_worked_the_same_in_tiles(kind, values, mosaic_engine):
 
 
 @pytest.mark.parametrize("kind", kinds().values(), ids=list(kinds()))
-def test_blocks_do_not_depend_on_the_order_or_the_threads(kind, picture, pool):
+def test_blocks_do_not_depend_on_the_order_or_the_threads(kind, picture, engine, pool):
     document = Document(Route((step_of(kind, NAMED[f"{kind.kind}-all"][1]),)))
-    forward, backward = Engine(picture), Engine(picture)
+    forward, backward = (Engine(picture, noise=engine.noise) for _ in range(2))
     plan = forward.plan(document)
     first = [forward.render(plan, region) for region in block_regions(plan.size)]
     plan = backward.plan(document)
