@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PyQt6.QtWidgets import QDialog
+from PyQt6.QtWidgets import QDialog, QFileDialog
 from tests.ui.steer import propose, settle
 
 from dustpan.core.document.remedy import Remedy
 from dustpan.core.document.route import Route, new_step
+from dustpan.files.remedies import load_remedy, save_remedy
 from dustpan.ui.shelf.keeping import KeepDialog
 
 
@@ -54,6 +55,7 @@ def test_what_suits_camera_and_iso_is_offered_where_nothing_was_done(window, qtb
         window.session.opening.open(picture_file)
     settle(window, qtbot)
     assert "Between Lamp light 6400 and Lamp light 25600" in window.message.text.text()
+    assert window.message.isVisible() and window.message.act.isVisible()
     window.message.act.click()
     assert [step.kind for step in window.session.route] == ["noise"]
 
@@ -69,3 +71,38 @@ def test_a_batch_takes_each_picture_s_remedy_from_the_shelf(opened, qtbot, pictu
     qtbot.waitUntil(lambda: not batch.queue.running, timeout=30000)
     (item,) = batch.queue.items
     assert item.output["remedy"]["name"] == "At this ISO" and item.output["steps"] == ["noise"]
+
+
+def test_remedies_are_exchanged_as_files_and_broken_ones_are_named(opened, qtbot, tmp_path, monkeypatch):
+    shelf = opened.beside.show_shelf()
+    assert not shelf.keep_button.isEnabled()  # there is no route yet
+    opened.session.add_step("noise")
+    assert shelf.keep_button.isEnabled()
+    save_remedy(tmp_path / "roof tiles.json", made_at(3200))
+    (tmp_path / "broken.json").write_text("{}")
+    names = [str(tmp_path / name) for name in ("roof tiles.json", "broken.json")]
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *a: (names, ""))
+    shelf.import_button.click()
+    assert shelf.chosen.remedy.name == "Lamp light 3200" and "broken.json" in shelf.told.text()
+    target = tmp_path / "passed on.json"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(target), ""))
+    shelf.export_button.click()
+    assert load_remedy(target) == shelf.chosen.remedy and "Saved" in shelf.told.text()
+    shelf.search.setText("no such words")
+    assert shelf.chosen is None and not shelf.take_button.isEnabled() and shelf.name.text() == "Nothing found"
+    shelf.search.clear()
+    for item in list(shelf.shelf.folder.iterdir()):
+        item.unlink()
+    shelf.drop()  # its file went meanwhile
+    assert all(item.path is None for item in shelf.items)
+    opened.shelf.folder = None
+    shelf.keep(made_at(800))
+    assert "no folder" in shelf.told.text()
+
+
+def test_without_a_picture_the_shelf_says_so_and_takes_nothing(window, qtbot):
+    window.shelf.keep(made_at(800))
+    shelf = window.beside.show_shelf()
+    assert "Open a picture" in shelf.previews.said and not shelf.take_button.isEnabled()
+    shelf.take()
+    assert not len(window.session.route) and window.session.engine is None

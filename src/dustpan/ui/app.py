@@ -67,7 +67,7 @@ def start(files: list[Path], *, scene: str | None = None, into: Path | None = No
         window.session.opening.prepare(lambda: open_scene(window, scene))
     else:
         window.session.opening.prepare(lambda: window.open_files(files, read=reading) if files else begin(window))
-        window.hints.begin()
+    window.hints.begin()
     status = app.exec()
     return status if back is None else back.status
 

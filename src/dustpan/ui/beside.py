@@ -38,7 +38,6 @@ class Beside(QObject):
         self.batch: BatchWindow | None = None
         self.remedy_shelf: ShelfWindow | None = None
         self.camera_noise: CameraNoiseWindow | None = None
-        self.session.opened.connect(self._suggest)
 
     @property
     def under_way(self) -> list[str]:
@@ -88,7 +87,7 @@ class Beside(QObject):
         if self.batch is not None:
             self.batch.list_routes()
 
-    def _suggest(self) -> None:
+    def suggest(self) -> None:
         """Offer the remedy that suits the camera and ISO of a picture that nothing was done to."""
         session = self.session
         if session.engine is None or session.waiting is not None or any(not s.develops for s in session.route):

@@ -382,6 +382,7 @@ class Window(QMainWindow):
         # A message goes when what it was about has passed.
         session.opened.connect(self.message.forget_offer)
         session.opened.connect(self.message.pass_by)
+        session.opened.connect(self.beside.suggest)  # after the last picture's offer has gone
         session.edited.connect(lambda dragging: self.message.pass_by())
         self._connect_views()
 
