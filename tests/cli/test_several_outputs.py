@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
 import tifffile
 from tests.conftest import with_white_noise
 
-from dustpan.batch.sequence import spread
+from dustpan.batch.run import Order
+from dustpan.batch.sequence import sequence_order, spread
+from dustpan.core.document.remedy import Remedy
+from dustpan.core.document.route import Route, new_step
 from dustpan.core.picture.source import Metadata
+from dustpan.core.work.cancel import Token
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, save_picture
 
@@ -52,4 +57,9 @@ def test_frames_of_a_sequence_get_one_route_and_one_noise(dustpan, frames, tmp_p
     assert min(noise["each"]) < 0.6 * max(noise["each"]) and len(set(noise["all"])) == 1
     assert noise["all"][0] == pytest.approx(np.median(noise["each"]), rel=0.1)
     assert all(r["scaling"] == "fixed" and r["steps"] == remedies["all"][0]["steps"] for r in remedies["all"])
+    shelf = tuple(
+        Remedy(Route((new_step("noise", "noise"),)), name=f"at {iso}", camera="Q3", iso=iso) for iso in (100, 200)
+    )
+    order = sequence_order(replace(Order(None, None, 90, False, tuple(frames)), shelf=shelf), frames, Token())
+    assert order.shelf == () and order.remedy.scaling == "fixed"  # else each would get its own noise again
     assert spread(list(range(9)), 5) == [0, 2, 4, 6, 8] and spread([1, 2], 5) == [1, 2]

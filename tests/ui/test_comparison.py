@@ -7,7 +7,7 @@ import re
 import numpy as np
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QFileDialog
-from tests.ui.steer import propose
+from tests.ui.steer import propose, settle
 
 from dustpan.ui.comparison.content import gather
 from dustpan.ui.comparison.page import HEIGHT, OVERVIEW, WIDTH
@@ -44,6 +44,18 @@ def test_a_page_shows_both_sides_the_figures_and_the_route(opened, qtbot, tmp_pa
     assert (page.width(), page.height()) == (WIDTH, HEIGHT)
     pdf = (tmp_path / "page.pdf").read_bytes()
     assert pdf.startswith(b"%PDF") and len(re.findall(rb"/Type\s*/Page\b", pdf)) == 1
+
+
+def test_the_picture_itself_is_never_written_to(opened, qtbot, picture_file):
+    before = picture_file.read_bytes()
+    opened.comparison.save(picture_file)
+    qtbot.waitUntil(lambda: "never written to" in opened.message.text.text(), timeout=30000)
+    opened.session.add_step("noise")
+    settle(opened, qtbot)
+    opened.message.hide()
+    opened.mask_files.save(picture_file)
+    qtbot.waitUntil(lambda: opened.message.isVisible(), timeout=30000)
+    assert "never written to" in opened.message.text.text() and picture_file.read_bytes() == before
 
 
 def test_a_place_that_can_not_be_written_is_told(opened, qtbot, tmp_path):

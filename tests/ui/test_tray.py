@@ -66,6 +66,9 @@ def test_a_route_and_a_card_are_given_to_others_and_each_can_undo_it(three, qtbo
     window.tray.list.item(2).setSelected(True)
     window.tray.give_route.click()
     assert "1 other picture" in window.message.text.text()
+    window.message.act.click()  # takes it back
+    assert window.session.kept.find(str(paths[2])).route == Route() and not window.session.pictures.given
+    window.tray.give_route.click()
     window.tray.list.clearSelection()
     assert window.tray.chosen_others == paths[1:]
     go(window, qtbot, 1)

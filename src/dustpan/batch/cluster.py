@@ -17,7 +17,6 @@ from dustpan.core.work.cancel import Token
 from dustpan.files.atomic import drop_left_over
 
 _ANSWERS = 10  # s within which a scheduler has to answer
-_LIVES = 3  # workers that may die of one picture before it is given up
 
 
 class ClusterError(DustpanError):
@@ -50,8 +49,7 @@ def run_on_cluster(
     named = dict(zip(there, targets))
     with _client(address) as client:
         tasks = {
-            client.submit(_work_there, source, target, sent, pure=False, retries=_LIVES): source
-            for source, target in there.items()
+            client.submit(_work_there, source, target, sent, pure=False): source for source, target in there.items()
         }
         try:
             _collect(client, tasks, named, tally, progress, told)

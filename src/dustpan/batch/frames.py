@@ -381,13 +381,13 @@ def save_result(
     save_picture(target, pixels, source.metadata, fmt, overwrite=overwrite, sources=series.inputs)
 
 
-def save_maps(result: Result, folder: Path, stem: str, *, overwrite: bool = False) -> list[Path]:
+def save_maps(result: Result, folder: Path, stem: str, series: Series) -> list[Path]:
     """Write where values were left out (their share, 0 to 1) and how many frames reach each pixel; return the files."""
     maps = {"rejected": result.rejected, "coverage": result.coverage.astype(np.float32)}
     files = [folder / f"{stem}-{name}.tif" for name in maps]
     for file, plane in zip(files, maps.values(), strict=True):
         pixels = np.ascontiguousarray(plane[..., None], np.float32)
-        save_picture(file, pixels, Metadata(), FORMATS["tiff32"], overwrite=overwrite)
+        save_picture(file, pixels, Metadata(), FORMATS["tiff32"], overwrite=series.overwrite, sources=series.inputs)
     return files
 
 

@@ -10,6 +10,7 @@ from dustpan.batch.run import Order
 from dustpan.core.document.remedy import Remedy
 from dustpan.core.errors import DustpanError
 from dustpan.core.judge.propose import propose_route
+from dustpan.core.noise.bare import areas_of
 from dustpan.core.noise.fixed import fixed_noise
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
@@ -22,8 +23,9 @@ _LOOKED_AT = 5  # frames that the noise is measured in
 def sequence_order(order: Order, pictures: Sequence[Path], token: Token) -> Order:
     """Return an order by which all frames get the noise of the one that lies in the middle of those looked at.
 
-    Where no remedy is given, the route is proposed for that frame and used for all; steps that measure defects still
-    measure them in each. Frames that can't be read are passed over; where none can, the order stays as it is.
+    From a shelf all get what suits that frame; where no remedy is given, the route is proposed for it. Steps that measure
+    defects still measure them in each. Frames that can't be read are passed over; where none can, the order stays as it
+    is.
     """
     if order.remedy is not None and fixed_noise(order.remedy) is not None:
         return order
@@ -34,16 +36,20 @@ def sequence_order(order: Order, pictures: Sequence[Path], token: Token) -> Orde
             source = read_picture(picture)
         except DustpanError:
             continue  # told by its own line, when its turn comes
-        found.append((Engine(source, visible=order.may_stay).noise.luminance, picture))
+        found.append((_engine_of(order, source).noise.luminance, picture))
     if not found:
         return order
     middle = sorted(found)[len(found) // 2][1]
-    return replace(order, remedy=_remedy_of(order, read_picture(middle), token))
+    return replace(order, remedy=_remedy_of(order, read_picture(middle), token), shelf=())
+
+
+def _engine_of(order: Order, source: Source) -> Engine:
+    return Engine(source, visible=order.may_stay, bare=areas_of(order.bare, source))
 
 
 def _remedy_of(order: Order, source: Source, token: Token) -> Remedy:
-    engine = Engine(source, visible=order.may_stay)
-    given = order.remedy
+    engine = _engine_of(order, source)
+    given = order.suiting(source).remedy
     if given is None:
         given = Remedy(propose_route(engine, lift=order.lift, check=token.check), name="Sequence")
     made_on = dict(given.made_on) | {"noise": engine.noise.to_json(), "visible": order.may_stay}

@@ -108,7 +108,7 @@ def _work(
                 series.aligned.mkdir(parents=True, exist_ok=True)
             result = _combined(series)
             save_result(result, out, series, fmt=FORMATS[format_name] if format_name else None, overwrite=overwrite)
-            drawn = _write_maps(result, maps, out, overwrite)
+            drawn = _write_maps(result, maps, out, series)
             told: dict | None = {"out": str(out), **figures_of(result), "maps": drawn}
         except (DustpanError, OSError) as fault:
             say(f"dustpan: {shown(fault)}")
@@ -123,11 +123,11 @@ def _work(
     return told
 
 
-def _write_maps(result: Result, maps: Path | None, out: Path, overwrite: bool) -> list[str]:
+def _write_maps(result: Result, maps: Path | None, out: Path, series: Series) -> list[str]:
     if maps is None:
         return []
     maps.mkdir(parents=True, exist_ok=True)
-    return [str(file) for file in save_maps(result, maps, out.stem, overwrite=overwrite)]
+    return [str(file) for file in save_maps(result, maps, out.stem, series)]
 
 
 def _combined(series: Series) -> Result:

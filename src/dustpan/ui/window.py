@@ -153,7 +153,7 @@ class Window(QMainWindow):
         self.beside = Beside(self.walking, self.remedy_files, self.shelf, self.proofs, memory, self)
         self.learning = Learning(session, message, self)
         self.mask_files = MaskFiles(self.canvas.parts, message, self)
-        self.tray = Tray(session, self.walking, self.findings, message)
+        self.tray = Tray(session, self.walking, self.findings)
         self.small = SmallPicture(session)
         self.display = Display(self.canvas, (self.tiles, self.other), memory, message)
         self.output_view = OutputView(session, self.display)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from pathlib import Path
 
 from PyQt6.QtCore import QMarginsF, QRectF, QSizeF, Qt
 from PyQt6.QtGui import QColor, QImage, QPageLayout, QPageSize, QPainter, QPdfWriter
 
 from dustpan.core.errors import SaveError
+from dustpan.core.work.cancel import Check, no_check
 from dustpan.files.atomic import save_whole
 from dustpan.ui.comparison.content import Content, PairOfImages
 from dustpan.ui.widgets import theme
@@ -22,8 +24,12 @@ _GOOD, _HARM = QColor("#2d7566"), QColor("#a03f34")
 _TO_POINTS = 72 / _DPI
 
 
-def save_page(path: Path, content: Content) -> None:
-    """Write the page as PDF, or as PNG; whole or not at all. Raises SaveError that names the file."""
+def save_page(path: Path, content: Content, *, sources: Iterable[Path] = (), check: Check = no_check) -> None:
+    """Write the page as PDF, or as PNG; whole or not at all. Raises SaveError that names the file.
+
+    sources : files that are never written to.
+    check : raises to stop before the file is renamed.
+    """
 
     def write(part: Path) -> None:
         done = (
@@ -32,7 +38,7 @@ def save_page(path: Path, content: Content) -> None:
         if not done:
             raise SaveError(f"{path}: can't be written.")
 
-    save_whole(path, write, overwrite=True)  # the file dialog has asked
+    save_whole(path, write, overwrite=True, sources=sources, check=check)  # the file dialog has asked
 
 
 def page_image(content: Content) -> QImage:

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from dustpan.core.errors import DustpanError
-from dustpan.ui.comparison.content import Content, gather
+from dustpan.ui.comparison.content import gather
 from dustpan.ui.comparison.page import OVERVIEW, save_page
 from dustpan.ui.judging.proofs import Proofs
 from dustpan.ui.memory import Memory
@@ -43,20 +41,21 @@ class Comparison(QObject):
             self.save(file if file.suffix.lower() in (".png", ".pdf") else file.with_name(file.name + ending))
 
     def save(self, file: Path) -> None:
-        """Render and judge in a worker, then write the page."""
+        """Render, judge and write the page in a worker; a picture that is open is never written to."""
         session, engine = self.session, self.session.engine
         if engine is None:
             return
         task = session.tasks.begin("comparing", f"Making {shown_name(file)}", loses=True)
         places, check = self.proofs.items[:_SHOWN], task.token.check
-        job = partial(gather, engine, session.document, session.original, places, room=OVERVIEW, check=check)
-        session.conduct_task(task, job, partial(self._write, file))
+        document, original = session.document, session.original
+        sources = [path for path in (session.path, *session.pictures.paths) if path is not None]
 
-    def _write(self, file: Path, content: Content) -> None:
-        try:
-            save_page(file, content)
-        except DustpanError as fault:
-            self.message.tell(str(fault), True)
-            return
+        def work() -> None:
+            content = gather(engine, document, original, places, room=OVERVIEW, check=check)
+            save_page(file, content, sources=sources, check=check)
+
+        session.conduct_task(task, work, lambda _: self._tell(file))
+
+    def _tell(self, file: Path) -> None:
         self.memory.put("comparison_folder", str(file.parent))
         self.message.tell(f"Saved {shown_name(file, whole=True)}.", False)

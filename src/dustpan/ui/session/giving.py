@@ -14,6 +14,7 @@ from dustpan.core.document.route import Route
 from dustpan.core.document.work import Work
 from dustpan.ui.session.kept import name_of
 from dustpan.ui.session.open_picture import OpenPicture
+from dustpan.ui.session.pictures import PictureState
 
 
 class Giving(QObject):
@@ -29,6 +30,7 @@ class Giving(QObject):
     def __init__(self, session: OpenPicture):
         super().__init__(session)
         self.session = session
+        self._before: dict[Path, tuple[PictureState | None, Work | None, Work | None]] = {}  # the last giving
 
     def route_to(self, paths: Sequence[Path]) -> int:
         """Give the whole route; returns to how many pictures."""
@@ -46,8 +48,10 @@ class Giving(QObject):
         session = self.session
         shown = session.path.absolute() if session.path else None
         others = [path.absolute() for path in paths if path.absolute() != shown]
+        self._before = {}
         for path in others:
             state = session.pictures.state(path)
+            self._before[path] = state, session.pictures.given.get(path), session.kept.find(name_of(path))
             if state is not None:
                 mosaic = any(step.develops for step in state.history.document.route)
                 own = state.history.document.route
@@ -57,6 +61,18 @@ class Giving(QObject):
         if others:
             self.given.emit(others)
         return len(others)
+
+    def take_back(self) -> None:
+        """Let the pictures of the last giving be as they were; one that is shown by now undoes it itself."""
+        session = self.session
+        shown = session.path.absolute() if session.path else None
+        for path, (state, given, kept) in self._before.items():
+            if path == shown:
+                continue
+            session.pictures.put_back(path, state, given)
+            session.kept.keep(name_of(path), kept or Work(Route()))
+        self.given.emit([path for path in self._before if path != shown])
+        self._before = {}
 
     def _keep(self, path: Path, change: Callable[[Route], Route]) -> None:
         """Keep the other route for a picture that was not shown yet, and for the next start."""

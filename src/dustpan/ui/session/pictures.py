@@ -57,6 +57,15 @@ class Pictures:
         """Keep the state of a picture that is left."""
         self._states[path.absolute()] = state
 
+    def put_back(self, path: Path, state: PictureState | None, given: Work | None) -> None:
+        """Let a picture that is not shown be as it was."""
+        self._states.pop(path, None)
+        self.given.pop(path, None)
+        if state is not None:
+            self._states[path] = state
+        if given is not None:
+            self.given[path] = given
+
     def state(self, path: Path) -> PictureState | None:
         """Return the state in which a picture was left, or None."""
         return self._states.get(path.absolute())

@@ -22,7 +22,6 @@ from dustpan.ui.walking import Walking
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.buttons import word_button
 from dustpan.ui.widgets.configured import configured
-from dustpan.ui.widgets.messages import Message
 from dustpan.ui.widgets.text import shown_name
 
 _WIDTH = 148  # px of the strip
@@ -33,12 +32,12 @@ _LEAST = 2  # pictures, from which there is a tray
 class Tray(QWidget):
     """Show the pictures opened together; a click goes to one, several can be chosen and given what this one has."""
 
-    def __init__(self, session: Session, walking: Walking, findings: Findings, message: Message):
+    def __init__(self, session: Session, walking: Walking, findings: Findings):
         super().__init__()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(_WIDTH)
-        self.session, self.walking, self.findings, self.message = session, walking, findings, message
+        self.session, self.walking, self.findings = session, walking, findings
         self.before: dict[Path, QImage] = {}
         self.found: dict[Path, list[str]] = {}  # what was found in pictures that were looked at
         self.wanted: Callable[[], bool] = lambda: True
@@ -158,7 +157,8 @@ class Tray(QWidget):
             return
         words = self._words(path)
         item.setText(f"{shown_name(path)}\n{words}")
-        found = ", ".join(self.found.get(path, [])) or "not looked at yet"
+        known = self.found.get(path)
+        found = "not looked at yet" if known is None else ", ".join(known) or "nothing"
         item.setToolTip(f"{shown_name(path, whole=True)}\n{words}\nFound: {found}")
         before, after = self.before.get(path), self.session.kept.picture(name_of(path))
         halves, icon = _halves(before, after), QIcon()
@@ -203,7 +203,8 @@ class Tray(QWidget):
     def _give(self, give: Callable[[list[Path]], int], words: str) -> None:
         count = give([path for path in self.chosen_others if path not in self.session.pictures.broken])
         pictures = f"{count} other picture{'s' if count != 1 else ''}"
-        self.message.tell(f"{words} given to {pictures}; each can undo it.", False)
+        take_back = self.session.giving.take_back
+        self.session.offered.emit(f"{words} given to {pictures}.", "Take it back", take_back, _leave)
 
     def stop(self) -> None:
         """Drop the work under way."""
@@ -233,6 +234,10 @@ def _halves(before: QImage | None, after: QImage | None) -> QPixmap:
 
 def _sides(size: QSize) -> tuple[int, int]:
     return size.width(), size.height()
+
+
+def _leave() -> None:
+    """Leave it so."""
 
 
 def _nothing(fault: DustpanError) -> None:

@@ -51,11 +51,14 @@ class MaskFiles(QObject):
             self.message.tell("The step is off: it has no mask to save.", False)
             return
         task = session.tasks.begin("saving", "Saving the Where", alone=False)
+        sources = [own for own in (session.path, *session.pictures.paths) if own is not None]
 
         def work() -> None:
             mask = session.engine.mask(plan, prepared, (0, 0, *plan.size), check=task.token.check)
             grey = np.clip(mask * 255 + 0.5, 0, 255).astype(np.uint8)[..., None]
-            save_picture(path, grey, Metadata(), FORMATS["png"], overwrite=True, check=task.token.check)
+            save_picture(
+                path, grey, Metadata(), FORMATS["png"], overwrite=True, sources=sources, check=task.token.check
+            )
 
         session.conduct_task(task, work, lambda _: self.message.tell(f"Saved {path.name}.", False))
 
