@@ -23,8 +23,8 @@ _LOOKED_AT = 5  # frames that the noise is measured in
 def sequence_order(order: Order, pictures: Sequence[Path], token: Token) -> Order:
     """Return an order by which all frames get the noise of the one that lies in the middle of those looked at.
 
-    From a shelf all get what suits that frame; where no remedy is given, the route is proposed for it. Steps that measure
-    defects still measure them in each. Frames that can't be read are passed over; where none can, the order stays as it
+    From a shelf all get what suits that frame; where no remedy is given, the route is proposed for it. Steps that
+    measure defects still do so in each. Frames that can't be read are passed over; where none can, the order stays as it
     is.
     """
     if order.remedy is not None and fixed_noise(order.remedy) is not None:
