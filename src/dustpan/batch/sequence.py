@@ -24,8 +24,7 @@ def sequence_order(order: Order, pictures: Sequence[Path], token: Token) -> Orde
     """Return an order by which all frames get the noise of the one that lies in the middle of those looked at.
 
     From a shelf all get what suits that frame; where no remedy is given, the route is proposed for it. Steps that
-    measure defects still do so in each. Frames that can't be read are passed over; where none can, the order stays as it
-    is.
+    measure defects still do so in each. Frames that can't be read are passed over; where none can, the order stays.
     """
     if order.remedy is not None and fixed_noise(order.remedy) is not None:
         return order
