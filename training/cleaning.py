@@ -21,7 +21,7 @@ from torch.nn import functional
 
 from training.correction import FACTS, PLANES, network_input
 
-WIDTHS = (40, 80, 128)  # channels at pixels of 2, 4 and 8 px
+WIDTHS = (48, 96, 128)  # channels at pixels of 2, 4 and 8 px; no fewer than the planes that enter the finest
 BOUND = 4.0  # deviations of the noise that the correction may reach
 _FACT_UNITS = 64
 _SIDE, _BATCH = 128, 8  # px of a square, squares of a step
@@ -48,7 +48,7 @@ class Block(nn.Module):
 
 
 class Corrector(nn.Module):
-    """A network of three levels that looks 44 px around."""
+    """A network of three levels that looks 60 px around."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -56,7 +56,7 @@ class Corrector(nn.Module):
         self.enter = nn.Conv2d(4 * PLANES, one, 3, padding=1)
         self.facts = nn.Sequential(nn.Linear(FACTS, _FACT_UNITS), nn.ReLU(), nn.Linear(_FACT_UNITS, sum(WIDTHS)))
         self.down = nn.ModuleList([nn.Conv2d(one, two, 2, 2), nn.Conv2d(two, three, 2, 2)])
-        self.encode = nn.ModuleList([Block(one), Block(two), Block(three)])
+        self.encode = nn.ModuleList([Block(one), Block(two), nn.Sequential(Block(three), Block(three))])
         self.up = nn.ModuleList([nn.ConvTranspose2d(two, one, 2, 2), nn.ConvTranspose2d(three, two, 2, 2)])
         self.decode = nn.ModuleList([Block(one), Block(two)])
         self.leave = nn.Conv2d(one, 12, 3, padding=1)
