@@ -8,6 +8,7 @@ from dataclasses import replace
 
 import pytest
 
+from dustpan.core.document.history import Document
 from dustpan.core.document.route import Part, Route, Where, new_step
 from dustpan.core.document.work import Work
 from dustpan.core.errors import ProjectError
@@ -24,8 +25,10 @@ def project(tmp_path) -> Project:
     for number, remedy in enumerate(list(ready_made().values())[:3]):
         path = tmp_path / "night" / f"{number}.png"
         path.write_bytes(b"picture %d" % number * 40)
-        takes = {"before": Route((new_step("noise", "n"),))}
-        work = Work(remedy.route, takes, "noise", number == 1, {"zoom": 2.0, "centre": [3.5, 4.0], "fitted": False})
+        takes = {"before": Document(Route((new_step("noise", "n"),)))}
+        work = Work(
+            Document(remedy.route), takes, "noise", number == 1, {"zoom": 2.0, "centre": [3.5, 4.0], "fitted": False}
+        )
         pictures.append(ProjectPicture(path, digest_of(path), work, b"\x89PNG" if number else None))
     return Project(tuple(pictures), 2)
 
@@ -101,5 +104,7 @@ def test_masks_of_ten_steps_come_back_to_the_same_document(tmp_path):
     steps = tuple(replace(new_step("sharpen", f"s{n}"), where=where) for n, where in enumerate(wheres))
     path = tmp_path / "a.png"
     path.write_bytes(b"a")
-    save_project(tmp_path / "a.dustpan", Project((ProjectPicture(path, digest_of(path), Work(Route(steps))),)))
+    save_project(
+        tmp_path / "a.dustpan", Project((ProjectPicture(path, digest_of(path), Work(Document(Route(steps)))),))
+    )
     assert load_project(tmp_path / "a.dustpan")[0].pictures[0].work.route == Route(steps)

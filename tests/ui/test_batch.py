@@ -71,7 +71,7 @@ def test_one_route_for_a_folder_takes_five_actions(opened, qtbot, pictures, tmp_
 
 
 def batch_kinds(batch) -> list[str]:
-    return [step.kind for step in next(iter(batch.queue.routes.values()))]
+    return [step.kind for step in next(iter(batch.queue.documents.values())).route]
 
 
 def test_work_is_paused_stopped_and_nothing_is_left_half_written(window, qtbot, pictures, tmp_path):

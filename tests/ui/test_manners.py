@@ -14,8 +14,10 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton
 from tests.ui.steer import in_view, on_screen, propose, settle
 
 from dustpan.core.document.copying import write_steps, write_value
+from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.document.work import Work
+from dustpan.core.noise.model import NoiseModel
 from dustpan.core.picture.source import Source
 from dustpan.core.picture.working import from_working
 from dustpan.core.render.finishing import Finish
@@ -658,13 +660,16 @@ def test_small_pictures_are_kept_whole_or_not_at_all(tmp_path, monkeypatch):
 
 def test_kept_work_that_is_damaged_counts_as_none(tmp_path):
     kept = KeptWork(tmp_path)
-    work = Work(Route((new_step("noise", "noise"),)), {"one": Route()}, "noise", True, {"zoom": 2.0})
+    model = NoiseModel(np.full((5, 3, 17), 0.02, np.float32), np.ones((5, 3, 8, 8), np.float32))
+    route, noise = Route((new_step("noise", "noise"),)), model.to_json()
+    work = Work(Document(route, noise), {"one": Document()}, "noise", True, {"zoom": 2.0})
     kept.keep("picture", work)
     assert kept.find("picture") == work and kept.find("another") is None
     (file,) = tmp_path.glob("*.json")
     whole = json.loads(file.read_text())
     file.write_text(json.dumps(whole | {"view": [1], "chosen": 7}))
-    assert kept.find("picture") == Work(work.route, work.takes, None, True, {})
-    for text in ("", "[]", "{", json.dumps(whole | {"takes": 3}), json.dumps(whole | {"version": 9})):
+    assert kept.find("picture") == Work(work.document, work.takes, None, True, {})
+    damaged = json.dumps(whole).replace('"sigma"', '"sigmas"')
+    for text in ("", "[]", "{", json.dumps(whole | {"takes": 3}), damaged, json.dumps(whole | {"version": 9})):
         file.write_text(text)
         assert kept.find("picture") is None

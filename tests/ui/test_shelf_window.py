@@ -4,11 +4,17 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PyQt6.QtWidgets import QDialog, QFileDialog
+import numpy as np
+from PyQt6.QtWidgets import QDialog, QFileDialog, QPushButton
 from tests.ui.steer import propose, settle
 
+from dustpan.batch.run import Order, clean_one
 from dustpan.core.document.remedy import Remedy
 from dustpan.core.document.route import Route, new_step
+from dustpan.core.noise.model import NoiseModel
+from dustpan.core.picture.working import from_working
+from dustpan.core.work.cancel import Token
+from dustpan.files import read_picture
 from dustpan.files.remedies import load_remedy, save_remedy
 from dustpan.ui.shelf.keeping import KeepDialog
 
@@ -106,3 +112,29 @@ def test_without_a_picture_the_shelf_says_so_and_takes_nothing(window, qtbot):
     assert "Open a picture" in shelf.previews.said and not shelf.take_button.isEnabled()
     shelf.take()
     assert not len(window.session.route) and window.session.engine is None
+
+
+def test_fixed_noise_is_used_in_the_window_until_it_is_measured_there(opened, qtbot, tmp_path):
+    """What is shown with a remedy of fixed scaling is what `dustpan process` makes of the picture with it."""
+    session = opened.session
+    twice = session.engine.noise.scaled(luminance=np.full(17, 2.0), colour=np.full(17, 2.0))
+    strong = NoiseModel.from_json(twice.to_json())  # as rounded as a file keeps it
+    path = tmp_path / "strong.json"
+    save_remedy(path, replace(made_at(12800), scaling="fixed", made_on={"noise": strong.to_json()}))
+    opened.beside.remedies.apply(path)
+    settle(opened, qtbot)
+    assert opened.controls.assumed.isVisible() and session.plan.noise.key == strong.key
+    clean_one(
+        session.path, tmp_path / "out.png", Order(load_remedy(path), None, 95, False, ()), pool=None, token=Token()
+    )
+    shown = session.engine.render(session.plan, (0, 0, *session.plan.size))
+    np.testing.assert_array_equal(read_picture(tmp_path / "out.png").pixels, from_working(shown, dtype=np.uint8))
+    assert opened.beside.remedies.current().document == session.document  # kept again, it is fixed again
+    opened.controls.assumed.findChild(QPushButton).click()
+    settle(opened, qtbot)
+    assert not opened.controls.assumed.isVisible() and session.plan.noise.key == session.engine.noise.key
+    session.undo()
+    settle(opened, qtbot)
+    assert session.plan.noise.key == strong.key
+    propose(opened, qtbot)
+    assert session.document.noise is None  # a proposal is what was measured

@@ -9,7 +9,6 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route
 from dustpan.core.picture.region import Size
 from dustpan.core.render.engine import Engine
@@ -87,7 +86,7 @@ def export_picture(
     original = None
     if with_original and fmt.pages:
         route = Route(tuple(prepared.step for prepared in plan.all_prepared)).original(mosaic=source.mosaic is not None)
-        plain = engine.plan(Document(route), check=token.check)
+        plain = engine.plan(plan.with_other(route), check=token.check)
         original = _finished(engine, plain, fmt, Finish(finish.size), pool=pool, token=token, progress=no_progress)
     return save_picture(
         target,

@@ -19,6 +19,7 @@ from typing import Any
 
 from dustpan.core.document.work import Work, work_from_json, work_to_json
 from dustpan.core.errors import DustpanError, ProjectError
+from dustpan.core.noise.fixed import find_noise_faults
 from dustpan.files.atomic import save_whole
 from dustpan.files.formats import ENDINGS
 
@@ -150,7 +151,7 @@ def _picture_of(path: Path, name: str, parts: dict[str, bytes]) -> ProjectPictur
     digest = str(told["sha256"])
     source = find_source(Path(told["path"]), str(told["relative"]), digest, path.absolute().parent)
     preview = parts.get(name.replace("pictures/", "previews/").replace(".json", ".png"))
-    return ProjectPicture(source, digest, work_from_json(told["work"], f"{path}: {name}"), preview)
+    return ProjectPicture(source, digest, work_from_json(told["work"], f"{path}: {name}", find_noise_faults), preview)
 
 
 def find_source(path: Path, relative: str, digest: str, folder: Path) -> Path:

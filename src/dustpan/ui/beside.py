@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QWidget
 
 from dustpan.batch.frames import Result, source_of
-from dustpan.core.document.route import Route
+from dustpan.core.document.history import Document
 from dustpan.core.document.work import Work
 from dustpan.core.noise.fixed import suited_remedy
 from dustpan.files.shelf import Shelf
@@ -119,9 +119,9 @@ class Beside(QObject):
         if self.batch is not None and self.batch.isVisible() and not dragging and not self.batch.queue.running:
             self.batch.take_current(self.remedies.current())
 
-    def _walk_through(self, paths: list[Path], routes: dict[Path, Route]) -> None:
-        """Show results of a batch: each picture with the route that made it."""
-        self.walking.open_with(paths, {path: Work(route, written=True) for path, route in routes.items()})
+    def _walk_through(self, paths: list[Path], documents: dict[Path, Document]) -> None:
+        """Show results of a batch: each picture with what was done to it."""
+        self.walking.open_with(paths, {path: Work(done, written=True) for path, done in documents.items()})
         self.window.raise_()
 
     def end(self) -> None:

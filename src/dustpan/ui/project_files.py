@@ -9,7 +9,6 @@ from PyQt6.QtCore import QBuffer, QIODevice, QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from dustpan.core.document.route import Route
 from dustpan.core.document.work import Work
 from dustpan.files.projects import (
     SUFFIX,
@@ -88,16 +87,14 @@ class ProjectFiles(QObject):
         """Return what was done to a picture: the open one, one that was left, or one that was never shown."""
         session = self.session
         if session.path is not None and path == session.path.absolute():
-            takes = {name: document.route for name, document in session.takes.items()}
             document = session.history.document
-            return Work(document.route, takes, session.chosen_id, document == session.safe, session.view())
+            return Work(document, session.takes, session.chosen_id, document == session.safe, session.view())
         state, kept = session.pictures.state(path), session.kept.find(name_of(path))
         if state is None:
-            return session.pictures.given.get(path) or kept or Work(Route())
-        takes = {name: document.route for name, document in state.takes.items()}
+            return session.pictures.given.get(path) or kept or Work()
         document = state.history.document
         view = kept.view if kept is not None else {}
-        return Work(document.route, takes, state.chosen_id, document == state.safe, view)
+        return Work(document, state.takes, state.chosen_id, document == state.safe, view)
 
     def _preview(self, path: Path) -> bytes | None:
         image = self.session.kept.picture(name_of(path))

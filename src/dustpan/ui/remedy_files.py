@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from dustpan.core.document.remedy import Remedy, unmet_wishes
 from dustpan.core.errors import DustpanError
-from dustpan.core.noise.fixed import fixed_noise
 from dustpan.files.remedies import load_remedy, ready_made, save_remedy
 from dustpan.ui.memory import Memory
 from dustpan.ui.session.session import Session
@@ -44,12 +43,14 @@ class RemedyFiles(QObject):
         engine = self.session.engine
         if engine is None:
             return None
+        given = self.session.document.noise
         return Remedy(
             self.session.route,
+            scaling="measured" if given is None else "fixed",
             name=name,
             camera=engine.source.metadata.camera,
             iso=engine.source.metadata.iso,
-            made_on={"noise": engine.noise.to_json(), "picture": engine.source.key},
+            made_on={"noise": given or engine.noise.to_json(), "picture": engine.source.key},
         )
 
     def save(self, path: Path) -> None:
@@ -97,9 +98,10 @@ class RemedyFiles(QObject):
         if engine is None:
             self.message.tell("Open a picture first.", False)
             return
-        self.session.apply(remedy.route_for(engine.source.key), f"Apply {remedy.name or name}")
+        noise = remedy.document.noise
+        self.session.apply(remedy.route_for(engine.source.key), f"Apply {remedy.name or name}", noise=noise)
         said = unmet_wishes(remedy)
-        if fixed_noise(remedy) is not None:
-            said.append("The noise measured in this picture is used, not the remedy's own.")
+        if noise is not None:
+            said.append("The remedy's own noise is used; Clean noise can measure it in this picture instead.")
         if said:
             self.message.tell(" ".join(said), False)

@@ -141,6 +141,10 @@ def test_a_fixed_remedy_keeps_the_noise_it_was_made_on(noisy):
     fixed, measured = (Engine(calm, noise=noise) for noise in (fixed_noise(again), None))
     plans = [engine.plan(Document(again.route)) for engine in (fixed, measured)]
     assert plans[0].find("noise").params.luminance > 60 > plans[1].find("noise").params.luminance
+    brought = measured.plan(again.document)  # as the window does, where the same engine serves other documents too
+    assert brought.find("noise").params == plans[0].find("noise").params and brought.key != plans[1].key
+    whole = (0, 0, 80, 80)
+    np.testing.assert_array_equal(measured.render(brought, whole), fixed.render(plans[0], whole))
 
 
 def test_figures_of_a_picture_count_what_is_lost():

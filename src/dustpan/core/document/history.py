@@ -2,16 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 from dustpan.core.document.route import Route
 
 
 @dataclass(frozen=True)
 class Document:
-    """All that is edited about one picture. What only the view shows (zoom, comparing) is kept elsewhere."""
+    """All that is edited about one picture. What only the view shows (zoom, comparing) is kept elsewhere.
+
+    Attributes
+    ----------
+    route : the steps.
+    noise : the noise model, as plain values, of the remedy with fixed scaling that the route came from; None where the
+        picture's own noise is measured.
+    """
 
     route: Route = field(default_factory=Route)
+    noise: Mapping[str, Any] | None = field(default=None, hash=False)
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ from typing import Any
 
 from dustpan.core.document import checks
 from dustpan.core.document.checks import Rule, find_faults, nearest, shorten
+from dustpan.core.document.history import Document
 from dustpan.core.document.kinds import part_kinds, step_kinds
 from dustpan.core.document.route import BLENDS, MAX_FEATHER, OPERATIONS, Part, Route, Step, Where
 from dustpan.core.document.viewing import Viewing, read_viewing, viewing_fault
@@ -112,6 +113,11 @@ class Remedy:
     scaling: str = "measured"
     output: Mapping[str, Any] = field(default_factory=dict)
     extra: Mapping[str, Any] = field(default_factory=dict)
+
+    @property
+    def document(self) -> Document:
+        """The route, and with fixed scaling the noise model that goes with it."""
+        return Document(self.route, self.made_on.get("noise") if self.scaling == "fixed" else None)
 
     @property
     def output_size(self) -> tuple[int, int] | None:

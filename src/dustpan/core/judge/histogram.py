@@ -8,7 +8,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from dustpan.core.document.history import Document
-from dustpan.core.document.route import Route
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.picture.pyramid import level_under
 from dustpan.core.render.engine import Engine
@@ -46,7 +45,7 @@ class Histogram:
 
 
 def histograms(
-    engine: Engine, route: Route, step_id: str, rest: Mapping[str, float], *, check: Check = no_check
+    engine: Engine, document: Document, step_id: str, rest: Mapping[str, float], *, check: Check = no_check
 ) -> tuple[Histogram, Histogram]:
     """Return the histograms before and after a step of a route, told on a reduced picture.
 
@@ -54,15 +53,15 @@ def histograms(
     ----------
     rest : settings of the step under which it counts as not yet done; its others act on both sides.
     """
-    steps = tuple(route)
+    steps = tuple(document.route)
     index = [step.id for step in steps].index(step_id)
     at_rest = replace(steps[index], params=replace(steps[index].params, **rest))
     sides = ((*steps[:index], at_rest), steps[: index + 1])
-    before, after = (_counted(engine, route.of(side), check) for side in sides)
+    before, after = (_counted(engine, replace(document, route=document.route.of(side)), check) for side in sides)
     return before, after
 
 
-def _counted(engine: Engine, route: Route, check: Check) -> Histogram:
-    plan = engine.plan(Document(route), check=check)
+def _counted(engine: Engine, document: Document, check: Check) -> Histogram:
+    plan = engine.plan(document, check=check)
     small = plan.at(level_under(plan.base.size, _PIXELS))
     return Histogram.of(engine.sketch(small, (0, 0, *small.size), check=check))

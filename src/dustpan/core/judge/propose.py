@@ -40,7 +40,7 @@ def propose_route(engine: Engine, *, lift: bool = False, check: Check = no_check
         params = kind.propose(replace(survey, lift=lift))
         if params is not None:
             route = route.inserted(new_step(kind.kind, route.free_id(kind.kind), params), len(route))
-    return _unless_idle(ease_route(engine, _unless_idle(route), outline=True, check=check))
+    return _unless_idle(ease_route(engine, Document(_unless_idle(route)), outline=True, check=check))
 
 
 def _unless_idle(route: Route) -> Route:
@@ -49,9 +49,9 @@ def _unless_idle(route: Route) -> Route:
 
 
 def ease_route(
-    engine: Engine, route: Route, *, harm: str = "", outline: bool = False, check: Check = no_check
+    engine: Engine, document: Document, *, harm: str = "", outline: bool = False, check: Check = no_check
 ) -> Route:
-    """Return a route reduced until it does no harm of a kind (by default: of any kind).
+    """Return the route of a document, reduced until it does no harm of a kind (by default: of any kind).
 
     In each round the step that does a harm gets gentler settings; if it has none left it is removed.
 
@@ -60,12 +60,12 @@ def ease_route(
     harm : id of the kind of harm, or empty for all.
     outline : judge the route by patches alone, without making Base of the whole picture.
     """
-    mosaic = engine.source.mosaic is not None
-    original = engine.plan(Document(route.original(mosaic=mosaic)), check=check)
+    route, mosaic = document.route, engine.source.mosaic is not None
+    original = engine.plan(replace(document, route=route.original(mosaic=mosaic)), check=check)
     spots = choose_patches(original.base)
 
     def find(route: Route, left_out: set[str]) -> tuple[Plan, list[Finding]]:
-        plan = engine.plan(Document(route), outline=outline, check=check)
+        plan = engine.plan(replace(document, route=route), outline=outline, check=check)
         found = judge(engine, plan, original, spots, check=check, priority=Priority.VIEW).harm
         return plan, [f for f in found if harm in ("", f.what) and f.what not in left_out]
 

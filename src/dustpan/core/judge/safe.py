@@ -54,7 +54,8 @@ def find_safe_strength(
     key = kinds()[step.kind].judged_by
     if not key:
         return None
-    original = engine.plan(Document(document.route.original(mosaic=engine.source.mosaic is not None)), check=check)
+    plain = replace(document, route=document.route.original(mosaic=engine.source.mosaic is not None))
+    original = engine.plan(plain, check=check)
     where = tuple(spots) or tuple(choose_patches(original.base))
 
     def harms_at(value: float) -> dict[str, Finding]:

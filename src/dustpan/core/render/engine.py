@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from functools import partial
 from typing import Any, NamedTuple
@@ -55,7 +55,7 @@ class Engine(Renderer):
     ----------
     source : the picture.
     stores : what is kept, perhaps shared with engines of other pictures.
-    noise : a model to use instead of measuring.
+    noise : a model to use instead of measuring, for documents that bring none.
     pool : threads that help when a whole picture is needed at once.
     visible : noise that proposals may leave, in units of what can just be seen: see `noise.visibility`.
     bare : places that are known to be empty, where the noise is measured for routes that name none.
@@ -87,14 +87,23 @@ class Engine(Renderer):
     @property
     def noise(self) -> NoiseModel:
         """The noise of the source."""
-        return self._start(self.bare).noise
+        return self._start(self.bare, None).noise
 
     def told_before(self, plan: Plan) -> NoiseModel | None:
-        """Return the noise of the whole picture, where a plan measures it in bare places; None elsewhere."""
-        return self._unmended.base_noise.at_hand if plan.bare and plan.base.mosaic is None else None
+        """Return the noise measured in the whole picture, where a plan's is another; None elsewhere."""
+        other = plan.bare or plan.noise_given is not None
+        return self._unmended.base_noise.at_hand if other and plan.base.mosaic is None else None
 
-    def _start(self, bare: tuple[Extent, ...]) -> Plan:
-        """Return the plan of the picture as it came, its noise measured in bare places where there are any."""
+    def _start(self, bare: tuple[Extent, ...], given: Mapping[str, Any] | None) -> Plan:
+        """Return the plan of the picture as it came; its noise is given, or measured, in bare places if there are any.
+
+        Parameters
+        ----------
+        given : a noise model as plain values, or None.
+        """
+        if given is not None:
+            noise = MeasuredNoise.known(NoiseModel.from_json(dict(given)))
+            return replace(self._unmended, base_noise=noise, noise_given=given, noise_key=digest(given))
         if not bare or self._fixed_noise is not None:
             return self._unmended
         return replace(self._unmended, base_noise=self._measured(self.base, bare), bare=bare)
@@ -115,7 +124,7 @@ class Engine(Renderer):
         """
         route = document.route
         steps = [replace(step, where=route.resolved(step.where)) for step in self._working_steps(route)]
-        plan = replace(self._start(bare_places(route) or self.bare), outline=outline)
+        plan = replace(self._start(bare_places(route) or self.bare, document.noise), outline=outline)
         if self.source.mosaic is not None:
             developed = 1 + next(index for index, step in enumerate(steps) if step.develops)
             plan, steps = self._mend(plan, steps[:developed], check), steps[developed:]
@@ -130,7 +139,7 @@ class Engine(Renderer):
 
     def plan_mosaic(self, route: Route, *, check: Check = no_check) -> Plan:
         """Return the plan of steps that work on a sensor's mosaic, before its development."""
-        plan = self._start(bare_places(route) or self.bare)
+        plan = self._start(bare_places(route) or self.bare, None)
         for step in route:
             plan = self._extend(plan, step, None, check)
         return plan
@@ -139,7 +148,9 @@ class Engine(Renderer):
         """Return the plan of the steps before one of a plan's, whether Base holds it or not."""
         mended = [other.step.id for other in plan.mended]
         if prepared.step.id in mended:
-            return replace(self._start(plan.bare), prepared=plan.mended[: mended.index(prepared.step.id)])
+            return replace(
+                self._start(plan.bare, plan.noise_given), prepared=plan.mended[: mended.index(prepared.step.id)]
+            )
         return plan.before(prepared)
 
     def _working_steps(self, route: Route) -> list[Step]:
@@ -249,8 +260,8 @@ class Engine(Renderer):
 
     def _with_noise(self, base, start: Plan, plan: Plan) -> tuple:
         """Return a base and its noise: mending leaves it as it is, a developed mosaic is measured anew."""
-        if self._fixed_noise is not None:
-            return base, self._fixed_noise
+        if start.noise_given is not None or self._fixed_noise is not None:
+            return base, start.base_noise
         if plan.channels == start.channels and isinstance(after := plan.noise_after, EvenField):
             return base, MeasuredNoise.known(after.model)
         return base, self._measured(base, start.bare)

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import hashlib
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from typing import Any
 
 import numpy as np
 
+from dustpan.core.document.history import Document
 from dustpan.core.document.params import Params
 from dustpan.core.document.route import Route, Step, Where
 from dustpan.core.filters.blend import SELF_KEEPING, lay_over
@@ -144,6 +145,8 @@ class Plan:
     features : feature channels of the source, at full size.
     known : bad pixels that are known of the camera.
     bare : places that the user knows to be empty, where the noise was measured.
+    noise_given : the noise model that the document brings, as plain values, or None where the noise is measured.
+    noise_key : key of that model.
     """
 
     base: Base
@@ -155,6 +158,8 @@ class Plan:
     features: Features | None = None
     known: np.ndarray | None = None
     bare: tuple[Extent, ...] = ()
+    noise_given: Mapping[str, Any] | None = None
+    noise_key: str = ""
 
     @cached_property
     def active(self) -> tuple[Prepared, ...]:
@@ -182,9 +187,13 @@ class Plan:
         The reduced levels of an outline are not mended, so what is measured there must not pass for a measurement
         on Base.
         """
-        start = digest(self.base.key, self.bare) if self.bare else self.base.key
+        start = digest(self.base.key, self.bare, self.noise_key) if self.bare or self.noise_key else self.base.key
         own = self.active[-1].key if self.active else start
         return digest("outline", own) if self.outline and self.active else own
+
+    def with_other(self, route: Route) -> Document:
+        """Return the document of another route on the same picture, with the same noise."""
+        return Document(route, self.noise_given)
 
     @property
     def size(self) -> Size:

@@ -18,8 +18,8 @@ from dustpan.batch.names import PATTERN, named
 from dustpan.batch.run import Order, clean_one
 from dustpan.batch.sequence import sequence_order
 from dustpan.batch.targets import refusals, targets_in
+from dustpan.core.document.history import Document
 from dustpan.core.document.remedy import Remedy, read_remedy
-from dustpan.core.document.route import Route
 from dustpan.core.errors import DustpanError
 from dustpan.core.render.store import Stores
 from dustpan.core.work.cancel import Token
@@ -268,10 +268,10 @@ class Queue(QObject):
     # -- what has come of it ----------------------------------------------------------------------------------
 
     @property
-    def routes(self) -> dict[Path, Route]:
-        """The routes that were used, by picture."""
+    def documents(self) -> dict[Path, Document]:
+        """What was done, by picture."""
         return {
-            item.path: read_remedy(json.dumps(item.output["remedy"]), where=item.path.name).route
+            item.path: read_remedy(json.dumps(item.output["remedy"]), where=item.path.name).document
             for item in self.items
             if item.output is not None
         }

@@ -59,7 +59,7 @@ class BatchWindow(QWidget):
 
     Signals
     -------
-    walked(paths, routes) : results are to be looked at in the main window, with the routes that made them.
+    walked(paths, documents) : results are to be looked at in the main window, with what was done to each.
     """
 
     walked = pyqtSignal(object, object)
@@ -385,13 +385,13 @@ class BatchWindow(QWidget):
 
     def _walk(self, first: QTreeWidgetItem | None = None) -> None:
         """Have the pictures shown in the main window, from a row on."""
-        routes = self.queue.routes
-        paths = list(routes)
-        if isinstance(first, QTreeWidgetItem) and (path := self._path_of(first)) in routes:
+        documents = self.queue.documents
+        paths = list(documents)
+        if isinstance(first, QTreeWidgetItem) and (path := self._path_of(first)) in documents:
             at = paths.index(path)
             paths = paths[at:] + paths[:at]
         if paths:
-            self.walked.emit(paths, routes)
+            self.walked.emit(paths, documents)
 
     def end(self) -> None:
         """Stop everything, when the application ends."""

@@ -103,7 +103,7 @@ class Compare(QObject):
         """The document on the other side."""
         session, against = self.session, self.now.against
         if against == INPUT:
-            return Document(session.route.before(session.chosen_id))
+            return replace(session.document, route=session.route.before(session.chosen_id))
         take = session.takes.get(against)
         return take if take is not None else session.original
 

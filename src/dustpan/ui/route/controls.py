@@ -65,6 +65,7 @@ class Controls(QWidget):
         self.fields: dict[str, Any] = {}
         self._settings: list[Field] = []
         self.ends: ToneEnds | None = None
+        self.assumed: QWidget | None = None
         self._seen = "all"
         self.histograms = Histograms(session, self)
         self.histograms.made.connect(self._take_counts)
@@ -129,7 +130,7 @@ class Controls(QWidget):
         if (old := self._scroll.widget()) is not None:
             discard(old)
             self._scroll.takeWidget()  # else it would be deleted at once
-        self.fields, self._settings, self.ends = {}, [], None
+        self.fields, self._settings, self.ends, self.assumed = {}, [], None, None
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 2, 8, 4)
@@ -143,6 +144,8 @@ class Controls(QWidget):
             kind = kind_of(step.kind)
             self._help.setText(kind.help)
             self._build_ends(column, step.id, kind, partial(self._set_in, step.id))
+            if "bare" in kind.params_type.described():
+                self._build_assumed(column)
             self._build_params(column, kind.params_type, partial(self._set_in, step.id))
             self._add_keyholes(kind)
             self._add_pickers(kind)
@@ -172,6 +175,20 @@ class Controls(QWidget):
     def _take_counts(self, before: Histogram, after: Histogram) -> None:
         if self.ends is not None:
             self.ends.show_counts(before, after)
+
+    def _build_assumed(self, column: QVBoxLayout) -> None:
+        """Say where the noise of a remedy is used, with a word that has the picture's own measured."""
+        self.assumed = line = QWidget()
+        row = QHBoxLayout(line)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(configured(QLabel("Noise as of the remedy"), toolTip="The noise is not measured in this picture"))
+        row.addStretch()
+        measure = configured(QPushButton("measure here"), objectName="quiet")
+        measure.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        measure.setToolTip("Measure this picture's own noise, and let the settings follow it")
+        measure.clicked.connect(self.session.measure_noise)
+        row.addWidget(measure)
+        column.addWidget(line)
 
     def _build_params(self, column: QVBoxLayout, params_type: type[Params], change: Change) -> None:
         shared: QHBoxLayout | None = None  # the row of narrow controls
@@ -252,12 +269,14 @@ class Controls(QWidget):
         settings = Settings(params, proposed, prepared, *self._noise_told())
         for field in self._settings:
             field.show(settings)
+        if self.assumed is not None:
+            self.assumed.setVisible(self.session.document.noise is not None)
         if self.ends is not None:
             self.ends.show_ends(Ends(*(getattr(params, key) for key in kind_of(step.kind).ends)))
         self.foot.show_step(step)
 
     def _noise_told(self) -> tuple[NoiseModel | None, NoiseModel | None]:
-        """Return the noise told of the whole picture and in bare places, where the newest plan has such places."""
+        """Return the noise measured in the whole picture and that of the newest plan, where they are not the same."""
         engine, plan = self.session.engine, self.session.plan
         before = engine.told_before(plan) if engine is not None and plan is not None else None
         return (None, None) if before is None or plan is None else (before, plan.noise)

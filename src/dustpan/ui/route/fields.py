@@ -39,7 +39,8 @@ class Settings:
     params : with automatic values filled in.
     proposed : what the ticks stand at.
     prepared : the step in the newest plan, or None while there is none.
-    before, now : the picture's noise as told of all of it, and as measured in bare places; None without such places.
+    before, now : the noise measured in the whole picture, and that in use: of bare places or of a remedy; None where
+        they are the same.
     """
 
     params: Params
@@ -147,7 +148,7 @@ class OverToneField(Field):
         return sigma[0] if self.described.of == "luminance" else (sigma[1:] ** 2).mean(axis=0) ** 0.5
 
     def _before(self, settings: Settings, found: np.ndarray) -> np.ndarray | None:
-        """Return what would have been found without bare places."""
+        """Return what was measured in the whole picture."""
         if settings.before is None or settings.now is None:
             return None
         before, now = (self._plane(model.sigma[0]) for model in (settings.before, settings.now))

@@ -45,7 +45,7 @@ class Histograms(QObject):
         self._busy = True
         rest = {name: step.params.described()[name].default for name in ends}
         token = Token()
-        job = partial(histograms, session.engine, session.route, step.id, rest, check=token.check)
+        job = partial(histograms, session.engine, session.document, step.id, rest, check=token.check)
         then = partial(self._take, key)
         session.jobs.run(job, then, priority=Priority.AROUND, token=token, failed=self._give_up)
 

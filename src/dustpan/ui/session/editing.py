@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -145,16 +146,24 @@ class Editing(QObject):
 
     def edit_route(self, route: Route, label: str, *, choose: str | None = None) -> None:
         """Change the route and choose one of its steps, or none."""
+        self.edit_choosing(replace(self.document, route=route), label, choose)
+
+    def edit_choosing(self, document: Document, label: str, choose: str | None) -> None:
+        """Change the document and choose one of its steps, or none."""
         self.chosen_id = choose
-        self.edit(replace(self.document, route=route), label)
+        self.edit(document, label)
         self.chosen.emit()
 
-    def apply(self, route: Route, label: str) -> None:
-        """Take another route, fitted to the picture, and choose its last step."""
+    def apply(self, route: Route, label: str, *, noise: Mapping[str, Any] | None = None) -> None:
+        """Take another route, fitted to the picture, with the noise it came with if any; choose its last step."""
         fitted = route.fitted(mosaic=self.of_mosaic, develop=self.route)
-        self.edit_route(fitted, label, choose=fitted.steps[-1].id if len(fitted) else None)
+        self.edit_choosing(Document(fitted, noise), label, fitted.steps[-1].id if len(fitted) else None)
         if not self.of_mosaic and any(step.develops for step in route):
             self.told.emit(_NO_RAW, False)
+
+    def measure_noise(self) -> None:
+        """Measure the picture's own noise, where that of a remedy was used."""
+        self.edit(replace(self.document, noise=None), "Measure the noise here")
 
     # -- its steps --------------------------------------------------------------------------------------------
 
@@ -283,7 +292,7 @@ class Editing(QObject):
     def record_proposal(self, route: Route) -> None:
         """Record a proposed route; which of its steps is chosen is decided by the caller."""
         self.chosen_id = None
-        self.history = self.history.record(replace(self.document, route=route), PROPOSED)
+        self.history = self.history.record(Document(route), PROPOSED)
         self.edited.emit(False)
 
     def undo(self) -> None:

@@ -10,7 +10,6 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from dustpan.core.document.giving import with_card
 from dustpan.core.document.history import Document
-from dustpan.core.document.route import Route
 from dustpan.core.document.work import Work
 from dustpan.ui.session.kept import name_of
 from dustpan.ui.session.open_picture import OpenPicture
@@ -34,17 +33,22 @@ class Giving(QObject):
 
     def route_to(self, paths: Sequence[Path]) -> int:
         """Give the whole route; returns to how many pictures."""
-        route = self.session.route.carried()
-        return self._give(paths, lambda own: route, "Route given")
+        whole = self.session.document
+        given = replace(whole, route=whole.route.carried())
+        return self._give(paths, lambda own: given, "Route given")
 
     def card_to(self, paths: Sequence[Path]) -> int:
         """Give the chosen card; returns to how many pictures."""
         step, giver = self.session.step, self.session.route
         if step is None:
             return 0
-        return self._give(paths, lambda own: with_card(own, step, giver), f"{step.title} given")
 
-    def _give(self, paths: Sequence[Path], change: Callable[[Route], Route], label: str) -> int:
+        def with_it(own: Document) -> Document:
+            return replace(own, route=with_card(own.route, step, giver))
+
+        return self._give(paths, with_it, f"{step.title} given")
+
+    def _give(self, paths: Sequence[Path], change: Callable[[Document], Document], label: str) -> int:
         session = self.session
         shown = session.path.absolute() if session.path else None
         others = [path.absolute() for path in paths if path.absolute() != shown]
@@ -53,10 +57,10 @@ class Giving(QObject):
             state = session.pictures.state(path)
             self._before[path] = state, session.pictures.given.get(path), session.kept.find(name_of(path))
             if state is not None:
-                mosaic = any(step.develops for step in state.history.document.route)
-                own = state.history.document.route
-                route = change(own).fitted(mosaic=mosaic, develop=own)
-                session.pictures.leave(path, replace(state, history=state.history.record(Document(route), label)))
+                own, changed = state.history.document, change(state.history.document)
+                mosaic = any(step.develops for step in own.route)
+                changed = replace(changed, route=changed.route.fitted(mosaic=mosaic, develop=own.route))
+                session.pictures.leave(path, replace(state, history=state.history.record(changed, label)))
             self._keep(path, change)
         if others:
             self.given.emit(others)
@@ -70,15 +74,15 @@ class Giving(QObject):
             if path == shown:
                 continue
             session.pictures.put_back(path, state, given)
-            session.kept.keep(name_of(path), kept or Work(Route()))
+            session.kept.keep(name_of(path), kept or Work())
         self.given.emit([path for path in self._before if path != shown])
         self._before = {}
 
-    def _keep(self, path: Path, change: Callable[[Route], Route]) -> None:
+    def _keep(self, path: Path, change: Callable[[Document], Document]) -> None:
         """Keep the other route for a picture that was not shown yet, and for the next start."""
         session, name = self.session, name_of(path)
-        work = session.pictures.given.get(path) or session.kept.find(name) or Work(Route())
-        work = replace(work, route=change(work.route), written=False)
+        work = session.pictures.given.get(path) or session.kept.find(name) or Work()
+        work = replace(work, document=change(work.document), written=False)
         session.kept.keep(name, work)
         if session.pictures.state(path) is None:
             session.pictures.given[path] = work

@@ -14,6 +14,7 @@ from PyQt6.QtGui import QImage
 
 from dustpan.core.document.work import Work, work_from_json, work_to_json
 from dustpan.core.errors import DustpanError
+from dustpan.core.noise.fixed import find_noise_faults
 
 _MOST_KEPT = 500  # pictures
 _PICTURE, _PICTURE_QUALITY = ".jpg", 85
@@ -88,6 +89,10 @@ class KeptWork:
         """Return the work on a picture, or None; what can't be read any more counts as none."""
         file = self._file(name)
         try:
-            return None if file is None else work_from_json(json.loads(file.read_text("utf-8")), str(file))
+            return (
+                None
+                if file is None
+                else work_from_json(json.loads(file.read_text("utf-8")), str(file), find_noise_faults)
+            )
         except (OSError, UnicodeDecodeError, DustpanError, ValueError, TypeError, AttributeError, KeyError):
             return None

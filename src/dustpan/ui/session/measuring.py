@@ -70,7 +70,7 @@ class Measuring(QObject):
             return
         task = session.tasks.begin("measuring", f"Measuring for {kind_of(kind).label}")
         at = session.route.index_for(kind) if present is None else session.route.index(present.id)
-        before = session.route.of(session.route.steps[:at])
+        before = replace(session.document, route=session.route.of(session.route.steps[:at]))
 
         def take(params: Params) -> None:
             if present is None:
@@ -95,11 +95,11 @@ class Measuring(QObject):
             choose = finding.step_id if eased.find(finding.step_id) else None
             session.edit_route(eased, f"Ease: {finding.text}", choose=choose)
 
-        job = partial(ease_route, session.engine, route, harm=finding.what, check=task.token.check)
+        job = partial(ease_route, session.engine, session.document, harm=finding.what, check=task.token.check)
         session.run_task(task, job, take)
 
 
-def _propose_params(engine: Engine, before: Route, kind: str, check: Check) -> Params:
-    """Return the settings proposed for a step that was asked for behind a route, or its defaults."""
-    survey = engine.survey(engine.plan(Document(before), check=check), check=check)
+def _propose_params(engine: Engine, before: Document, kind: str, check: Check) -> Params:
+    """Return the settings proposed for a step that was asked for behind the steps of a document, or its defaults."""
+    survey = engine.survey(engine.plan(before, check=check), check=check)
     return kind_of(kind).propose(replace(survey, lift=True)) or kind_of(kind).params_type()

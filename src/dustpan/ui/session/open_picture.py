@@ -116,9 +116,8 @@ class OpenPicture(Editing):
         if self.kept_name is None or self.engine is None or self.waiting is not None:
             return
         if self.history.at or len(self.history.entries) > 1 or self.takes:
-            takes = {name: document.route for name, document in self.takes.items()}
             document = self.history.document
-            work = Work(document.route, takes, self.chosen_id, document == self.safe, self.view())
+            work = Work(document, self.takes, self.chosen_id, document == self.safe, self.view())
             self.kept.keep(self.kept_name, work)
             self.kept_anew.emit()
 
@@ -140,9 +139,9 @@ class OpenPicture(Editing):
         if self.waiting is not work:
             return
         self.waiting = None
-        self.takes = {**work.documents, **self.takes}
+        self.takes = {**work.takes, **self.takes}
         self.taken.emit()
-        self.edit_route(work.route, TAKEN_UP, choose=work.chosen_id)
+        self.edit_choosing(work.document, TAKEN_UP, work.chosen_id)
         if work.written:
             self.mark_safe(self.history.document)
         self.restored.emit(work.view)

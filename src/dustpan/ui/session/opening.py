@@ -150,9 +150,9 @@ class Opening(QObject):
             history = History.start(first, f"Open {name}")
             state, work = PictureState(history, safe=first), self._suiting(given, mosaic) or self._kept(mosaic)
             if work is not None and (session.takes_up or work is given):
-                left = Document(work.route)
+                left = work.document
                 safe = left if work.written else first
-                state = PictureState(history.record(left, TAKEN_UP), work.documents, work.chosen_id, safe)
+                state = PictureState(history.record(left, TAKEN_UP), dict(work.takes), work.chosen_id, safe)
                 view = work.view
             else:
                 session.waiting = work
@@ -170,7 +170,7 @@ class Opening(QObject):
         if work is None or not (mosaic and work.route.mosaic_faults()):
             return work
         fitted = work.route.fitted(mosaic=True, develop=Route())  # it may have come from a picture of another kind
-        return None if fitted.mosaic_faults() else replace(work, route=fitted)
+        return None if fitted.mosaic_faults() else replace(work, document=replace(work.document, route=fitted))
 
     # -- a preview ---------------------------------------------------------------------------------------------
 

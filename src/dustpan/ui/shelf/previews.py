@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 from PyQt6.QtCore import QPointF, QRect, QSize, Qt
@@ -83,12 +83,12 @@ class Previews(QWidget):
     def _render(self, look: _Look, remedy: Remedy) -> None:
         session, mosaic = self.session, self.session.of_mosaic
         route = remedy.route_for(look.engine.source.key).fitted(mosaic=mosaic, develop=session.route)
+        sides = Document(Route().original(mosaic=mosaic)), replace(remedy.document, route=route)
         if faults := route.mosaic_faults() if mosaic else []:
             self.said = f"It can't be used here: {faults[0]}."
             return
-        first = Route().original(mosaic=mosaic)
         for place in self.places:
-            job = partial(_shoot, look, place, first, route)
+            job = partial(_shoot, look, place, sides)
             then = partial(self._take, place.name)
             session.jobs.run(job, then, priority=Priority.AROUND, token=look.token, failed=self._fail)
 
@@ -141,12 +141,12 @@ class Previews(QWidget):
             painter.restore()
 
 
-def _shoot(look: _Look, place: Proof, first: Route, route: Route) -> tuple[QImage, QImage]:
-    """Return a place of the picture as it came, and with a route."""
+def _shoot(look: _Look, place: Proof, documents: tuple[Document, Document]) -> tuple[QImage, QImage]:
+    """Return a place of the picture as it came, and with a remedy."""
     engine, check = look.engine, look.token.check
     sides = []
-    for steps in (first, route):
-        plan = engine.plan(Document(steps), check=check)
+    for document in documents:
+        plan = engine.plan(document, check=check)
         region = shown_region(place, look.half, plan.base.size)
         sides.append(look.screen.show(engine.sketch(plan, region, check=check), look.appearance))
     return sides[0], sides[1]

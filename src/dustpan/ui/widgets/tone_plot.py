@@ -33,7 +33,7 @@ class TonePlot(QSlider):
         self.setRange(0, round(described.range[1] * 100))
         self.factors = tuple(described.default)
         self.found: np.ndarray = np.zeros(len(TONES))
-        self.before: np.ndarray | None = None  # what was told before bare places were marked
+        self.before: np.ndarray | None = None  # what was measured in the whole picture
         self.strength = 1.0
         self.chosen = 0
         self._dragging = False
@@ -49,7 +49,7 @@ class TonePlot(QSlider):
     ) -> None:
         """Show the deviation found (1 is the whole range; at `TONES`), the strength 0 to 1 and the five factors.
 
-        before : the deviation told before bare places were marked, where there are any.
+        before : the deviation measured in the whole picture, where another is in use.
         """
         self.before = None if before is None else np.asarray(before) * DISPLAY
         self.found, self.strength, self.factors = np.asarray(found) * DISPLAY, strength, tuple(factors)
