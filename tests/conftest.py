@@ -8,7 +8,10 @@ import numpy as np
 import pytest
 
 from dustpan.batch.registration_cache import RegistrationCache
+from dustpan.core.noise.measured import measure_base
 from dustpan.core.picture.source import Source
+from dustpan.core.render import engine
+from dustpan.core.render.plan import digest
 from dustpan.core.work.pool import Pool
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
@@ -33,6 +36,22 @@ def own_cache(tmp_path_factory):
     """Registrations are kept in a folder of the tests."""
     patch, folder = pytest.MonkeyPatch(), tmp_path_factory.mktemp("registrations")
     patch.setattr(RegistrationCache, "of_user", classmethod(lambda cls: cls(folder)))
+    yield
+    patch.undo()
+
+
+@pytest.fixture(scope="session", autouse=True)
+def noise_is_measured_once():
+    """The noise of a base is measured once for all tests: it depends on the base and its compression alone."""
+    patch, measured = pytest.MonkeyPatch(), {}
+
+    def measure_once(base, compression=None, *, pool=None):
+        key = digest(base.key, compression)
+        if key not in measured:
+            measured[key] = measure_base(base, compression, pool=pool)
+        return measured[key]
+
+    patch.setattr(engine, "measure_base", measure_once)
     yield
     patch.undo()
 

@@ -22,6 +22,7 @@ from dustpan.core.filters.dct import block_transform
 from dustpan.core.filters.fringe import hue_of
 from dustpan.core.filters.lines import Lines, mend_lines
 from dustpan.core.filters.shift import Shift, displacement, undo_shift
+from dustpan.core.judge.harms import sides_of
 from dustpan.core.judge.harms.bands import measure_bands
 
 
@@ -103,9 +104,9 @@ def test_bands_that_were_drawn_in_are_told_and_those_taken_off_are_not():
     offsets = rng.normal(0, 3 / 255, (128, 1, 1)).astype(np.float32)
     for turned in (False, True):
         banded = sound + (offsets.swapaxes(0, 1) if turned else offsets)
-        assert measure_bands((sound, banded)) == pytest.approx(3, rel=0.4)
-        assert measure_bands((banded, sound)) == 0
-    assert measure_bands((sound, sound * np.float32(1.02))) < 0.8
+        assert measure_bands(sides_of(sound, banded)) == pytest.approx(3, rel=0.4)
+        assert measure_bands(sides_of(banded, sound)) == 0
+    assert measure_bands(sides_of(sound, sound * np.float32(1.02))) < 0.8
 
 
 @pytest.mark.parametrize("height", [12, 40])

@@ -8,7 +8,7 @@ import pytest
 
 from dustpan.core.filters.colour import to_opponent
 from dustpan.core.judge.figures import combine_figures, find_harms, measure_patch
-from dustpan.core.judge.harms import Figures, Patch
+from dustpan.core.judge.harms import Figures, Patch, sides_of
 from dustpan.core.judge.harms.edges import halo_of
 from dustpan.core.judge.harms.louder import LOUDER, combine_louder, measure_louder
 from dustpan.core.judge.harms.texture import FLATTENED, slope_gain, slopes_of
@@ -23,7 +23,9 @@ SIDE = 128
 def figures(before: np.ndarray, after: np.ndarray, *, sigma: float = 0.0) -> Figures:
     """Figures of one patch whose noise is white and known."""
     gain = slope_gain(np.ones((8, 8)))
-    return combine_figures([measure_patch(Patch(before, after, before, lambda tone: np.full_like(tone, sigma), gain))])
+    return combine_figures(
+        [measure_patch(Patch(*sides_of(before, after), before, lambda tone: np.full_like(tone, sigma), gain))]
+    )
 
 
 def grey(plane: np.ndarray) -> np.ndarray:
@@ -224,8 +226,10 @@ def test_noise_that_gets_louder_in_bare_places_is_told_and_quieter_is_not():
     before = grey(0.4 + rng.normal(0, 4 / 255, (SIDE, SIDE)))
     for gain, expected in ((0.5, 0.0), (1.0, 0.0), (1.6, 0.6)):
         after = grey(0.4 + gain * (before[..., 0] - 0.4))
-        assert combine_louder([measure_louder((before, after))] * 2) == pytest.approx(expected, abs=0.08)
+        assert combine_louder([measure_louder(sides_of(before, after))] * 2) == pytest.approx(expected, abs=0.08)
     quiet = grey(0.4 + 0.2 * (before[..., 0] - 0.4))
-    assert combine_louder([measure_louder((quiet, grey(0.4 + 1.4 * (quiet[..., 0] - 0.4))))] * 2) == 0.0  # not seen
+    assert (
+        combine_louder([measure_louder(sides_of(quiet, grey(0.4 + 1.4 * (quiet[..., 0] - 0.4))))] * 2) == 0.0
+    )  # not seen
     assert combine_louder([]) is None and LOUDER.size_in(Figures(noise_louder=0.3)) == 0.3
     assert LOUDER.size_in(Figures(noise_louder=0.2)) is None

@@ -19,6 +19,7 @@ from dustpan.core.filters.compression import find_grid
 from dustpan.core.filters.edge_profiles import edge_rise, find_edges, overshoot_of
 from dustpan.core.filters.viewing import SEE, light_up, removed, see, stretch_for
 from dustpan.core.judge.findings import find_faults
+from dustpan.core.judge.harms import Side
 from dustpan.core.judge.harms.gradients import measure_steps
 from dustpan.core.judge.harms.harm import square_means
 from dustpan.core.judge.harms.texture import slope_gain, slopes_of
@@ -213,10 +214,10 @@ def test_steps_in_a_lifted_gradient_are_seen():
     ramp = np.linspace(0.1, 0.16, 256, dtype=np.float32)[None, :, None] * np.ones((128, 1, 3), np.float32)
     stepped = np.rint(ramp * 255) / 255
     lifted = np.clip(stepped * 5, 0, 1).astype(np.float32)
-    assert measure_steps(lifted) == pytest.approx(5, abs=0.1)
-    assert measure_steps((ramp * 5).astype(np.float32)) is None
+    assert measure_steps(Side(lifted)) == pytest.approx(5, abs=0.1)
+    assert measure_steps(Side((ramp * 5).astype(np.float32))) is None
     noise = np.random.default_rng(1).normal(0, 0.01, lifted.shape).astype(np.float32)
-    assert measure_steps(lifted + noise) is None
+    assert measure_steps(Side(lifted + noise)) is None
 
 
 def test_against_a_reference(truth):

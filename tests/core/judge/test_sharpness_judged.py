@@ -16,6 +16,7 @@ from dustpan.core.filters.edge_blur import measure_blur
 from dustpan.core.filters.edge_profiles import edge_rise
 from dustpan.core.filters.sharpen import Sharpening, amount_to_steepen, sharpen_plane
 from dustpan.core.judge.at_output import make_output
+from dustpan.core.judge.harms import sides_of
 from dustpan.core.judge.harms.worms import WORMS, combine_worms, measure_worms
 from dustpan.core.judge.propose import ease_route, eased, propose_route
 from dustpan.core.judge.report import judge, name_culprit
@@ -98,9 +99,9 @@ def test_worms_are_strokes_that_noise_was_not():
     flat = grey(0.5 + rng.normal(0, 8 / 255, (128, 128)))
     strokes = cv2.GaussianBlur(rng.normal(0, 1, (128, 128)), (0, 0), sigmaX=5, sigmaY=0.8)
     worms = grey(0.5 + strokes / strokes.std() * 4 / 255)
-    assert combine_worms([measure_worms((flat, worms))]) > WORMS.limit
+    assert combine_worms([measure_worms(sides_of(flat, worms))]) > WORMS.limit
     for harmless in (flat, grey(np.full((128, 128), 0.5)), cv2.GaussianBlur(flat, (0, 0), 1.0)):
-        assert combine_worms([measure_worms((flat, harmless))]) < 0.5 * WORMS.limit
+        assert combine_worms([measure_worms(sides_of(flat, harmless))]) < 0.5 * WORMS.limit
     assert combine_worms([]) is None
 
 
@@ -135,12 +136,12 @@ def test_louder_noise_is_eased_by_gates_and_then_by_leaving_flats_out(bench):
     gates = {"amount": 300.0, "noise_gate": 0.0, "edge_gate": 0.0, "threshold": 0.0, "finest_octave": 1.0}
     loud = Route((replace(step, params=replace(step.params, **gates)),))
     assert harms(bench, loud)["noise_louder"] == "sharpen"
-    quiet = ease_route(bench, loud, harm="noise_louder")
+    quiet = ease_route(bench, Document(loud), harm="noise_louder")
     assert "noise_louder" not in harms(bench, quiet) and quiet.find("sharpen").params.noise_gate > 0
     deblur = new_step("deblur", "deblur")
     undamped = replace(deblur, params=replace(deblur.params, damping=0.0, radius=2.0, iterations=60))
     assert harms(bench, Route((undamped,)))["halo"] == "deblur"
-    left = ease_route(bench, Route((undamped,)), harm="halo").find("deblur")
+    left = ease_route(bench, Document(Route((undamped,))), harm="halo").find("deblur")
     assert left is None or left.params.strength < 1
 
 

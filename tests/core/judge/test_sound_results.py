@@ -207,7 +207,7 @@ def test_harm_names_the_step_that_has_done_it_and_can_be_eased(large):
     places = choose_patches(original.base)
     harm = {f.what: f for f in judge(engine, engine.plan(Document(route)), original, places).harm}
     assert harm["halo"].step == "sharpen" and harm["halo"].step_id == "sharpen" and harm["halo"].size > 8
-    eased = ease_route(engine, route, harm="halo")
+    eased = ease_route(engine, Document(route), harm="halo")
     assert eased.find("noise") == route.find("noise") and eased.find("sharpen").params.amount < 400
     left = {f.what for f in judge(engine, engine.plan(Document(eased)), original, places).harm}
     assert "halo" not in left

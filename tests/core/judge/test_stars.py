@@ -11,7 +11,7 @@ import pytest
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.judge.figures import find_harms
-from dustpan.core.judge.harms import Figures
+from dustpan.core.judge.harms import Figures, sides_of
 from dustpan.core.judge.harms.stars import combine_stars, measure_stars
 from dustpan.core.judge.report import judge
 from dustpan.core.judge.spots import choose_patches
@@ -58,9 +58,9 @@ def harms_of(picture: np.ndarray, **values) -> set[str]:
 def test_stars_are_counted_and_missed_when_they_go(width):
     before = stored(sky(width)) / np.float32(255)
     after = cv2.medianBlur(stored(before), 5) / np.float32(255)
-    count, lost = measure_stars((before, before))
+    count, lost = measure_stars(sides_of(before, before))
     assert count > 0.85 * STARS and lost == 0
-    assert measure_stars((before, after))[1] > 0.95 * count
+    assert measure_stars(sides_of(before, after))[1] > 0.95 * count
     assert combine_stars([(count, lost), (0, 0)]) == 0.0 and combine_stars([(5, 5)]) is None
     found = find_harms(Figures(stars_lost=0.4), [], [])
     assert [finding.text for finding in found] == ["40 % of the stars lost"]
@@ -70,21 +70,21 @@ def test_a_sky_that_gets_darker_loses_no_stars():
     """Where black cuts off the noise of a sky, cleaning lowers the sky, but not the stars over it."""
     before = np.maximum(sky(2.2), 0)
     after = before - 0.06 * (before < 0.2)
-    assert measure_stars((before.astype(np.float32), after.astype(np.float32)))[1] == 0
+    assert measure_stars(sides_of(before.astype(np.float32), after.astype(np.float32)))[1] == 0
 
 
 @pytest.mark.parametrize("part", [-0.5, 1.5])
 def test_softened_or_sharpened_stars_are_not_lost(part):
     before = (stored(sky(2.2)) / np.float32(255)).astype(np.float32)
     after = before + np.float32(part) * (before - cv2.GaussianBlur(before, (0, 0), 1.2))
-    count, lost = measure_stars((before, after.clip(0, 1)))
+    count, lost = measure_stars(sides_of(before, after.clip(0, 1)))
     assert count > 0.85 * STARS and lost <= 0.02 * count
 
 
 @pytest.mark.parametrize("interpolate", [camera.demosaic_fast, camera.demosaic_fine])
 def test_hot_pixels_are_no_stars(interpolate):
     nothing = np.full((SIDE, SIDE, 3), 0.1) + np.random.default_rng(3).normal(0, 3 * LEVEL, (SIDE, SIDE, 3))
-    assert measure_stars((stored(with_hot_pixels(nothing, interpolate)) / np.float32(255),) * 2)[0] <= 1
+    assert measure_stars(sides_of(*[stored(with_hot_pixels(nothing, interpolate)) / np.float32(255)] * 2))[0] <= 1
     assert "stars_lost" not in harms_of(with_hot_pixels(sky(2.2), interpolate))
 
 

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from dustpan.core.judge.figures import combine_figures, find_harms, measure_patch
-from dustpan.core.judge.harms import Patch
+from dustpan.core.judge.harms import Patch, sides_of
 from dustpan.core.judge.report import plan_reference
 from dustpan.core.judge.spots import choose_patches
 from dustpan.core.picture.base import WholeBase
@@ -95,6 +95,6 @@ def harm_between(before: np.ndarray, after: np.ndarray) -> list[Finding]:
     for spot in spots:
         x0, y0, x1, y1 = spot.patch(within=base.size)
         pair = before[y0:y1, x0:x1], after[y0:y1, x0:x1]
-        patches.append(measure_patch(Patch(*pair, pair[0], sigma=np.zeros_like, gain=1.0)))
+        patches.append(measure_patch(Patch(*sides_of(*pair), pair[0], sigma=np.zeros_like, gain=1.0)))
     found = find_harms(combine_figures(patches), spots, [combine_figures([patch]) for patch in patches])
     return [harm for harm in found if harm.what in _AT_OUTPUT]

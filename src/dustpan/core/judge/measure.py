@@ -14,7 +14,7 @@ from dustpan.core.filters.edge_profiles import edge_rise
 from dustpan.core.filters.similarity import similarity_map, window_of
 from dustpan.core.judge.figures import combine_figures, measure_patch
 from dustpan.core.judge.findings import find_faults
-from dustpan.core.judge.harms import Patch
+from dustpan.core.judge.harms import Patch, sides_of
 from dustpan.core.judge.harms.texture import slope_gain
 from dustpan.core.judge.harms.tones import lightness
 from dustpan.core.judge.spots import choose_patches
@@ -97,7 +97,7 @@ def compare_pictures(engine: Engine, reference: Engine, *, check: Check = no_che
     noise = other.noise
     gain = slope_gain(noise.spectrum[0, 0])
     figures = combine_figures(
-        [measure_patch(Patch(*pair, pair[0], lambda tone: noise.at(tone)[0], gain)) for pair in pairs]
+        [measure_patch(Patch(*sides_of(*pair), pair[0], lambda tone: noise.at(tone)[0], gain)) for pair in pairs]
     )
     return {
         "psnr": round(float(-10 * np.log10(max(squares / (3 * count), 1e-12))), 3),

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
-from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route
 from dustpan.core.judge.figures import PatchFigures, combine_figures, find_harms, measure_patch
-from dustpan.core.judge.harms import HARMS, Figures, Pair, Patch
+from dustpan.core.judge.harms import HARMS, MEASURES, Figures, Pair, Patch, Side
 from dustpan.core.judge.harms.texture import slope_gain
 from dustpan.core.judge.noise_left import (
     SquareNoise,
@@ -24,7 +24,7 @@ from dustpan.core.judge.sparing import spare
 from dustpan.core.judge.spots import Spot
 from dustpan.core.picture.region import Region, extent_of
 from dustpan.core.render.engine import Engine
-from dustpan.core.render.plan import Plan
+from dustpan.core.render.plan import Plan, digest
 from dustpan.core.steps.finding import Finding
 from dustpan.core.work.cancel import Check, no_check
 from dustpan.core.work.pool import Priority
@@ -62,7 +62,7 @@ class Report:
 def plan_reference(engine: Engine, plan: Plan, *, check: Check = no_check) -> Plan:
     """Return the plan that a route is judged against: its Tone steps alone."""
     route = Route(tuple(prepared.step for prepared in plan.all_active))
-    return engine.plan(Document(route.tone_only()), check=check)
+    return engine.plan(plan.with_other(route.tone_only()), check=check)
 
 
 def judge(
@@ -91,8 +91,11 @@ def judge(
     read = engine.render if size[0] * size[1] < _SMALL else engine.sketch
 
     def read_patch(region: Region) -> tuple[Pair, np.ndarray]:
-        before, after = read(reference, region, check=check), read(plan, region, check=check)
-        return (before, after), before if reference.key == original.key else read(original, region, check=check)
+        before, first = (
+            _kept_side(engine, of, region, partial(read, of, region, check=check)).pixels
+            for of in (reference, original)
+        )
+        return (before, read(plan, region, check=check)), first
 
     read_patches = map_shared(read_patch, regions, engine.pool, priority=priority)
     pairs, originals = [pair for pair, _ in read_patches], [first for _, first in read_patches]
@@ -113,7 +116,7 @@ def report_on(
     regions: Sequence[Region],
     pairs: Sequence[Pair],
     *,
-    originals: Sequence[np.ndarray | None] | None = None,
+    originals: Sequence[np.ndarray] = (),
     spots: Sequence[Spot] = (),
     check: Check = no_check,
 ) -> Report:
@@ -123,21 +126,14 @@ def report_on(
     ----------
     reference : the plan that the route is judged against.
     regions, pairs : of each patch its region, and its pixels before and after.
-    originals : pixels of each patch without any step, where these differ from those before.
+    originals : pixels of each patch without any step; empty where these are those before.
     spots : names say which patches were chosen by tone; the noise of the picture is judged by these alone.
     """
-    size, field = plan.base.size, reference.noise_after
-    gain = slope_gain(field.spectrum[0, 0])
 
     def measure(number: int) -> PatchFigures:
         check()
-        extent = extent_of(regions[number], size)
-        before, after = pairs[number]
-        original = originals[number] if originals else None
-        patch = Patch(
-            before, after, before if original is None else original, lambda tone: field.sigma(tone, extent)[0], gain
-        )
-        return measure_patch(patch)
+        original = originals[number] if originals else pairs[number][0]
+        return measure_patch(_patch(engine, reference, regions[number], pairs[number], original))
 
     patches = map_shared(measure, range(len(pairs)), engine.pool, priority=Priority.AROUND)
     sampled = sample_noise(engine, reference, check=check)
@@ -154,6 +150,24 @@ def report_on(
         pairs=pairs,
         patches=patches,
     )
+
+
+def tell_figure(engine: Engine, reference: Plan, region: Region, pair: Pair, name: str) -> float | None:
+    """Return one figure of a patch that is rendered already; the others are not measured."""
+    measure = next(measure for measure in MEASURES if name in measure.figures)
+    return measure.combine([measure.measure(_patch(engine, reference, region, pair, pair[0]))])[name]
+
+
+def _patch(engine: Engine, reference: Plan, region: Region, pair: Pair, original: np.ndarray) -> Patch:
+    field, extent = reference.noise_after, extent_of(region, reference.base.size)
+    before, after = _kept_side(engine, reference, region, lambda: pair[0]), Side(pair[1])
+    gain = slope_gain(field.spectrum[0, 0])
+    return Patch(before, after, original, lambda tone: field.sigma(tone, extent)[0], gain)
+
+
+def _kept_side(engine: Engine, of: Plan, region: Region, read: Callable[[], np.ndarray]) -> Side:
+    """Return a patch before a route; it is kept with what is told of it, as the next route is judged against it too."""
+    return engine.stores.analyses.get_or_make(digest("side", of.key, region), lambda: Side(read()))
 
 
 def _chosen_by_tone(spots: Sequence[Spot], count: int) -> Sequence[int]:

@@ -8,8 +8,7 @@ from typing import ClassVar
 import cv2
 import numpy as np
 
-from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.harm import Harm, Measure, Pair
+from dustpan.core.judge.harms.harm import Harm, Measure, Side, Sides
 from dustpan.core.noise.model import DISPLAY
 
 BANDS = Harm("bands_drawn", "bands_drawn", 0.8, "bands of {size:.1f} levels drawn in")
@@ -18,14 +17,15 @@ _REACH = 8  # rows on both sides that a row is compared with
 _STRONGER = 1.5  # times the bands before, from which bands are new
 
 
-def measure_bands(pair: Pair) -> float:
+def measure_bands(sides: Sides) -> float:
     """Return the deviation of new bands in a patch, in display values; 0 for none."""
-    tones = [tone_of(picture) for picture in pair]
-    grown = []
-    for turned in (False, True):
-        before, after = (_bands(tone.T if turned else tone) for tone in tones)
-        grown.append(max(after - before, 0.0) if after > _STRONGER**2 * before else 0.0)
+    both = zip(*(side.told(_both_ways) for side in sides), strict=True)
+    grown = [max(after - before, 0.0) if after > _STRONGER**2 * before else 0.0 for before, after in both]
     return float(np.sqrt(max(grown)) * DISPLAY)
+
+
+def _both_ways(side: Side) -> tuple[float, float]:
+    return _bands(side.tone), _bands(side.tone.T)
 
 
 def _bands(tone: np.ndarray) -> float:
@@ -54,7 +54,7 @@ class Bands(Measure):
 
     def measure(self, patch):
         """Return what one patch adds."""
-        return measure_bands(patch.pair)
+        return measure_bands(patch.sides)
 
     def combine(self, found):
         """Return the figures over patches."""

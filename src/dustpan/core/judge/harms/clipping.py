@@ -8,8 +8,7 @@ from typing import ClassVar
 import cv2
 import numpy as np
 
-from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.harm import Harm, Measure, SigmaOfTone
+from dustpan.core.judge.harms.harm import Harm, Measure, Side, SigmaOfTone
 
 _LIMIT = 0.002  # share of the picture
 _AROUND = 11  # px, side of the squares in which as many pixels may be clipped as were
@@ -21,7 +20,7 @@ WHITE = Harm("clipping_white", "clipped_white", _LIMIT, "{size:.1f} % driven to 
 Clipped = tuple[int, float, float]
 
 
-def measure_clipping(before: np.ndarray, after: np.ndarray, shown: np.ndarray, sigma: SigmaOfTone) -> Clipped:
+def measure_clipping(before: np.ndarray, after: np.ndarray, shown: Side, sigma: SigmaOfTone) -> Clipped:
     """Return how many pixels of a patch are newly clipped at black and at white.
 
     Shares of clipped pixels are compared over squares, not pixel by pixel: near black or white noise clips some pixels,
@@ -31,7 +30,7 @@ def measure_clipping(before: np.ndarray, after: np.ndarray, shown: np.ndarray, s
     Parameters
     ----------
     before, after : the original patch, and the patch after the route.
-    shown : the original in the light of the route.
+    shown : the patch in the light of the route.
     sigma : noise over tone in `shown`.
     """
 
@@ -40,12 +39,16 @@ def measure_clipping(before: np.ndarray, after: np.ndarray, shown: np.ndarray, s
         clipped = before <= 0, after <= 0
         if not _any(clipped[1] & ~clipped[0]).any():
             return 0.0
-        clear = _around(near) > sigma(tone_of(shown))[..., None]
+        clear = _around(near) > sigma(shown.tone)[..., None]
         shares = [_around(_any(p & clear).astype(np.float32)) for p in clipped]
         more = np.where(shares[0] < _HALF, np.maximum(shares[1] - shares[0], 0), 0)
         return float(more.sum(dtype=np.float64))
 
-    return after.shape[0] * after.shape[1], newly(before, after, shown), newly(1 - before, 1 - after, 1 - shown)
+    return (
+        after.shape[0] * after.shape[1],
+        newly(before, after, shown.pixels),
+        newly(1 - before, 1 - after, 1 - shown.pixels),
+    )
 
 
 def _around(values: np.ndarray) -> np.ndarray:
@@ -76,7 +79,7 @@ class Clipping(Measure):
 
     def measure(self, patch):
         """Return what one patch adds."""
-        return measure_clipping(patch.original, patch.after, patch.before, patch.sigma)
+        return measure_clipping(patch.original, patch.after.pixels, patch.before, patch.sigma)
 
     def combine(self, found):
         """Return the figures over patches."""

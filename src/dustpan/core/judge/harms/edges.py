@@ -64,7 +64,7 @@ class Halos(Measure):
 
     def measure(self, patch):
         """Return what one patch adds."""
-        return find_edges(*patch.pair)
+        return find_edges(*(side.pixels for side in patch.sides))
 
     def combine(self, found):
         """Return the figures over patches."""

@@ -7,8 +7,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.harm import Harm, Measure
+from dustpan.core.judge.harms.harm import Harm, Measure, Side
 from dustpan.core.noise.model import DISPLAY
 
 STEPS = Harm("steps", "steps", 2.0, "gradients in steps of {size:.0f} levels")
@@ -19,7 +18,7 @@ _STEP_RANGE = (0.5, 24.0)  # display values; what rises by less or more is no st
 _FEW_STEPS = 0.005  # share of neighbours; so few steps are none
 
 
-def measure_steps(picture: np.ndarray) -> float | None:
+def measure_steps(side: Side) -> float | None:
     """Return the height, in display values, of the stairs in a smooth patch; None without any.
 
     Notes
@@ -27,7 +26,7 @@ def measure_steps(picture: np.ndarray) -> float | None:
     In a gradient that was lifted from few values most neighbours are equal, and the others differ by one stair. With
     noise or dither over it hardly any neighbours are equal, and no stairs are visible.
     """
-    tone = np.clip(tone_of(picture), 0, 1) * DISPLAY
+    tone = np.clip(side.tone, 0, 1) * DISPLAY
     rise = np.abs(np.diff(tone, axis=1))
     if not rise.size or (rise < _EQUAL).mean() <= _MOSTLY_EQUAL:
         return None
@@ -49,7 +48,7 @@ class Gradients(Measure):
 
     def measure(self, patch):
         """Return what one patch adds; stairs that were there before are the picture's own."""
-        return None if measure_steps(patch.before) is not None else measure_steps(patch.after)
+        return None if patch.before.told(measure_steps) is not None else measure_steps(patch.after)
 
     def combine(self, found):
         """Return the figures over patches."""

@@ -5,16 +5,60 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import Any, ClassVar, TypeVar
 
 import numpy as np
 
+from dustpan.core.filters.colour import tone_of
+
 #: h x w x 3 working pixels of a patch before and after a route.
 Pair = tuple[np.ndarray, np.ndarray]
+T = TypeVar("T")
+
 #: sigma(tone) -> deviation of the luminance noise before the route, for tones of any shape.
 SigmaOfTone = Callable[[np.ndarray], np.ndarray]
 
 SQUARE = 16  # px, side of the squares of a patch that are judged one by one
+
+
+class Side:
+    """Pixels of a patch before or after a route, h x w x 3 working values, and what was told of them: each thing once.
+
+    A route is judged again and again against the same picture; see `told`.
+    """
+
+    def __init__(self, pixels: np.ndarray):
+        self.pixels = pixels
+        self._told: dict[Callable[[Side], Any], Any] = {}
+
+    def told(self, tell: Callable[[Side], T]) -> T:
+        """Return what a function tells of this side."""
+        if tell not in self._told:
+            self._told[tell] = tell(self)
+        return self._told[tell]
+
+    @property
+    def nbytes(self) -> int:
+        """About how many bytes it comes to with all that is told of it."""
+        return 6 * self.pixels.nbytes
+
+    @property
+    def tone(self) -> np.ndarray:
+        """Display tone, h x w."""
+        return self.told(_tone)
+
+
+def _tone(side: Side) -> np.ndarray:
+    return tone_of(side.pixels)
+
+
+#: A patch before and after a route.
+Sides = tuple[Side, Side]
+
+
+def sides_of(before: np.ndarray, after: np.ndarray) -> Sides:
+    """Return the sides of a patch from their pixels."""
+    return Side(before), Side(after)
 
 
 class Figures(dict[str, float | None]):
@@ -31,21 +75,21 @@ class Patch:
 
     Attributes
     ----------
-    before, after : h x w x 3 working pixels in the light of the route, and after the route.
-    original : the patch before any step, to find newly clipped pixels.
+    before, after : the patch in the light of the route, and after the route.
+    original : h x w x 3 working pixels before any step, to find newly clipped pixels.
     sigma : luminance noise over tone in `before`.
     gain : `texture.slope_gain` of that noise's spectrum.
     """
 
-    before: np.ndarray
-    after: np.ndarray
+    before: Side
+    after: Side
     original: np.ndarray
     sigma: SigmaOfTone
     gain: float
 
     @property
-    def pair(self) -> Pair:
-        """The pixels before and after."""
+    def sides(self) -> Sides:
+        """The patch before and after."""
         return self.before, self.after
 
 

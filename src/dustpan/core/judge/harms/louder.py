@@ -8,8 +8,7 @@ from typing import ClassVar
 import cv2
 import numpy as np
 
-from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.harm import Harm, Measure, Pair, square_means
+from dustpan.core.judge.harms.harm import Harm, Measure, Side, Sides, square_means
 
 LOUDER = Harm("noise_louder", "noise_louder", 0.25, "noise {size:.0f} % louder in bare places", 100)
 
@@ -21,24 +20,23 @@ _FEW = 12  # bare squares of a picture, from which a share is told
 Louder = np.ndarray
 
 
-def measure_louder(pair: Pair) -> Louder:
+def measure_louder(sides: Sides) -> Louder:
     """Return (n, 2) deviations of fine detail, before and after, in the squares of a patch that hold noise alone."""
-    bare = bare_squares(pair[0])
-    return np.sqrt(np.column_stack([_fine(tone_of(picture))[bare] for picture in pair]))
+    bare = sides[0].told(bare_squares)
+    return np.sqrt(np.column_stack([side.told(_fine)[bare] for side in sides]))
 
 
-def bare_squares(picture: np.ndarray) -> np.ndarray:
-    """Return which squares of a patch (h x w x 3) hold noise alone."""
-    tone = tone_of(picture)
-    fine = _fine(tone)
+def bare_squares(side: Side) -> np.ndarray:
+    """Return which squares of a patch hold noise alone."""
+    fine = side.told(_fine)
     if not fine.size:
         return np.zeros(fine.shape, bool)
-    return (fine <= _BARE**2 * np.quantile(fine, 0.1) + 1e-9) & (_coarse(tone) < fine + (1 / 255) ** 2)
+    return (fine <= _BARE**2 * np.quantile(fine, 0.1) + 1e-9) & (_coarse(side.tone) < fine + (1 / 255) ** 2)
 
 
-def _fine(tone: np.ndarray) -> np.ndarray:
+def _fine(side: Side) -> np.ndarray:
     """Return the energy of fine detail in each square."""
-    rest = tone - cv2.GaussianBlur(tone, (0, 0), 1.5)
+    rest = side.tone - cv2.GaussianBlur(side.tone, (0, 0), 1.5)
     return square_means(rest * rest)
 
 
@@ -65,7 +63,7 @@ class NoiseLouder(Measure):
 
     def measure(self, patch):
         """Return what one patch adds."""
-        return measure_louder(patch.pair)
+        return measure_louder(patch.sides)
 
     def combine(self, found):
         """Return the figures over patches."""

@@ -11,7 +11,7 @@ import numpy as np
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.speck_peaks import Peaks
 from dustpan.core.filters.speck_shapes import tell_odds
-from dustpan.core.judge.harms.harm import Harm, Measure, Pair
+from dustpan.core.judge.harms.harm import Harm, Measure, Side, Sides
 
 STARS = Harm("stars_lost", "stars_lost", 0.1, "{size:.0f} % of the stars lost", 100)
 
@@ -29,18 +29,25 @@ _BY_CHANCE = 2  # points of noise that pass for stars that were lost
 Stars = tuple[int, int]
 
 
-def measure_stars(pair: Pair) -> Stars:
+def measure_stars(sides: Sides) -> Stars:
     """Return how many points of light a patch has, and how many have lost over 30 % of their light."""
-    before, _ = pair
-    if min(before.shape[:2]) < 4 * _FAR or np.median(tone_of(before)) > _DARK:
+    points = sides[0].told(_stars)
+    if not len(points):
         return 0, 0
-    excess, left = (_over_sky(side) for side in pair)
-    points = _find_stars(before, excess)
-    bright = _light_at(points, excess, 2) > 0  # a peak in a dark dent, as compression leaves them, has no own light
-    lost = bright.copy()
+    excess, left = (side.told(_over_sky) for side in sides)
+    lost = np.ones(len(points), bool)
     for reach in (1, 2):  # softened, a star keeps its light but not its height; sharpened, the other way round
         lost &= _light_at(points, left, reach) < _KEPT * _light_at(points, excess, reach)
-    return int(bright.sum()), int(lost.sum())
+    return len(points), int(lost.sum())
+
+
+def _stars(side: Side) -> np.ndarray:
+    """Return (n, 2) rows and columns of the stars of a patch."""
+    if min(side.tone.shape) < 4 * _FAR or np.median(side.tone) > _DARK:
+        return np.empty((0, 2), int)
+    excess = side.told(_over_sky)
+    points = _find_stars(side, excess)
+    return points[_light_at(points, excess, 2) > 0]  # a peak in a dark dent, as compression leaves them, has no light
 
 
 def _light_at(points: np.ndarray, excess: np.ndarray, reach: int) -> np.ndarray:
@@ -51,15 +58,15 @@ def _light_at(points: np.ndarray, excess: np.ndarray, reach: int) -> np.ndarray:
     return excess[rows.swapaxes(1, 2), columns].sum(axis=(1, 2, 3))
 
 
-def _over_sky(tile: np.ndarray) -> np.ndarray:
-    """Return a tile less the sky around each pixel, which cleaning makes darker where black had cut off its noise."""
-    steps = np.clip(np.rint(tile * 255), 0, 255).astype(np.uint8)
-    return tile - cv2.medianBlur(steps, 2 * _FAR + 1) / np.float32(255)
+def _over_sky(side: Side) -> np.ndarray:
+    """Return a patch less the sky around each pixel, which cleaning makes darker where black had cut off its noise."""
+    steps = np.clip(np.rint(side.pixels * 255), 0, 255).astype(np.uint8)
+    return side.pixels - cv2.medianBlur(steps, 2 * _FAR + 1) / np.float32(255)
 
 
-def _find_stars(tile: np.ndarray, excess: np.ndarray) -> np.ndarray:
+def _find_stars(side: Side, excess: np.ndarray) -> np.ndarray:
     """Return (n, 2) rows and columns of the points of light in the dark that the lens has spread."""
-    tone, height = tone_of(tile), excess.mean(axis=2)
+    tone, height = side.tone, tone_of(excess)
     clear = height > max(_LEAST, _OF_NOISE * 1.4826 * float(np.median(np.abs(height))))
     peaks = clear & (tone >= cv2.dilate(tone, np.ones((3, 3), np.uint8)))
     rim = _FAR + 1
@@ -70,7 +77,7 @@ def _find_stars(tile: np.ndarray, excess: np.ndarray) -> np.ndarray:
         return points[:0]
     points = points[_spread(excess, points)]
     noise = np.tile(1.4826 * np.median(np.abs(excess), axis=(0, 1)) + 1 / 255, (len(points), 1))
-    return points[tell_odds(Peaks.at(tile, points, np.ones(len(points)), noise)) < _SPECK]
+    return points[tell_odds(Peaks.at(side.pixels, points, np.ones(len(points)), noise)) < _SPECK]
 
 
 def _spread(excess: np.ndarray, points: np.ndarray) -> np.ndarray:
@@ -102,7 +109,7 @@ class StarsLost(Measure):
 
     def measure(self, patch):
         """Return what one patch adds."""
-        return measure_stars(patch.pair)
+        return measure_stars(patch.sides)
 
     def combine(self, found):
         """Return the figures over patches."""

@@ -8,8 +8,7 @@ from typing import ClassVar, NamedTuple
 import cv2
 import numpy as np
 
-from dustpan.core.filters.colour import to_opponent
-from dustpan.core.judge.harms.harm import Harm, Measure, Pair, SigmaOfTone, cut_squares, square_means
+from dustpan.core.judge.harms.harm import Harm, Measure, Side, Sides, SigmaOfTone, cut_squares, square_means
 from dustpan.core.noise.model import DISPLAY
 
 FLATTENED = Harm(
@@ -51,6 +50,10 @@ def _speckled(energy: np.ndarray, noise: np.ndarray) -> np.ndarray:
     return highest - _OF_NOISE * noise > _SPECK_SHARE * (values.mean(axis=2) - noise)
 
 
+def _slopes(side: Side) -> np.ndarray:
+    return slopes_of(side.tone * np.float32(3**0.5))
+
+
 class Texture(NamedTuple):
     """Slope energy of the picture's structure: `kept` after a route, `told` that can be kept, `there` before."""
 
@@ -59,12 +62,12 @@ class Texture(NamedTuple):
     there: float
 
 
-def measure_texture(pair: Pair, sigma: SigmaOfTone, gain: float) -> Texture:
+def measure_texture(sides: Sides, sigma: SigmaOfTone, gain: float) -> Texture:
     """Return the slope energy of a patch's structure.
 
     Parameters
     ----------
-    pair : a patch before and after.
+    sides : a patch before and after.
     sigma : luminance noise over tone, before.
     gain : `slope_gain` of its spectrum.
 
@@ -76,12 +79,11 @@ def measure_texture(pair: Pair, sigma: SigmaOfTone, gain: float) -> Texture:
     No cleaning keeps all of a texture that is hardly stronger than the noise: an ideal (Wiener) filter keeps signal
     energy in the proportion of signal to total. That proportion is `told`.
     """
-    before, after = (to_opponent(pixels)[0] for pixels in pair)
-    slopes_before, slopes_after = slopes_of(before), slopes_of(after)
+    slopes_before, slopes_after = (side.told(_slopes) for side in sides)
     energies = (slopes_before**2).sum(axis=0)
     energy = square_means(energies)
     shared = square_means((slopes_before * slopes_after).sum(axis=0))
-    noise = square_means(sigma(before[1:-1, 1:-1] / np.float32(3**0.5)) ** 2) * gain
+    noise = square_means(sigma(sides[0].tone[1:-1, 1:-1]) ** 2) * gain
     structured = (energy > (1 + _STRUCTURED) * noise + (0.2 / DISPLAY) ** 2) & ~_speckled(energies, noise)
     own = (energy - noise)[structured]
     # Where structure is strong, noise is kept with it: its share follows that of the whole square.
@@ -106,7 +108,7 @@ class TextureKept(Measure):
 
     def measure(self, patch):
         """Return what one patch adds."""
-        return measure_texture(patch.pair, patch.sigma, patch.gain)
+        return measure_texture(patch.sides, patch.sigma, patch.gain)
 
     def combine(self, found):
         """Return the figures over patches."""

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import ClassVar, NamedTuple
 
 import cv2
 import numpy as np
 
-from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.harm import Harm, Measure
+from dustpan.core.judge.harms.harm import Harm, Measure, Side, Sides
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.picture.curve import SRGB_TO_XYZ, decode_curve
 
@@ -61,27 +60,51 @@ def lightness(pixels: np.ndarray) -> np.ndarray:
     return np.where(y > 216 / 24389, 116 * np.cbrt(y) - 16, y * 24389 / 27)
 
 
-def measure_darks(before: np.ndarray, after: np.ndarray) -> Darks:
+class _Dark(NamedTuple):
+    """What is dark in a patch: `mask`, of these their `lightness` and which are `specks`; `inner` with its medians."""
+
+    mask: np.ndarray
+    lightness: np.ndarray
+    specks: np.ndarray
+    inner: np.ndarray
+    medians: np.ndarray
+
+
+def measure_darks(sides: Sides) -> Darks:
     """Return the changes in a patch's dark pixels.
 
     Dark pixels are chosen by a blurred tone: chosen by their own value, noisy ones would become lighter by regression
     to the mean. Colours are measured only where the surroundings are dark: gaps between leaves take colour from
     these.
     """
-    tone = tone_of(before)
-    mask = cv2.GaussianBlur(tone, (0, 0), _DARK_BLUR) < _DARK
-    count = int(mask.sum())
-    if not count:
-        return Darks(looked_at=mask.size)
-    change = lightness(after[mask]) - lightness(before[mask])
-    rest = (tone - cv2.medianBlur(tone, 5))[mask]
+    dark = sides[0].told(_dark)
+    before, after = (side.pixels for side in sides)
+    if dark is None:
+        return Darks(looked_at=sides[0].tone.size)
+    change = lightness(after[dark.mask]) - dark.lightness
+    sums = float(change.sum()), float(change[dark.specks].sum())
+    count, looked_at, number = len(change), dark.mask.size, int(dark.inner.sum())
+    if not number:
+        return Darks(count, looked_at, 0, *sums)
+    moved = (after[dark.inner] - before[dark.inner]).sum(axis=0, dtype=np.float64)
+    moved_medians = (_medians(after, dark.inner) - dark.medians).sum(axis=0, dtype=np.float64)
+    return Darks(count, looked_at, number, *sums, moved, moved_medians)
+
+
+def _dark(side: Side) -> _Dark | None:
+    """Return what is dark in a patch, or None where nothing is."""
+    mask = cv2.GaussianBlur(side.tone, (0, 0), _DARK_BLUR) < _DARK
+    if not mask.any():
+        return None
+    rest = (side.tone - cv2.medianBlur(side.tone, 5))[mask]
     specks = rest > _STANDS_OUT * (1.4826 * float(np.median(np.abs(rest))) + 0.5 / DISPLAY)
     inner = cv2.erode(mask.view(np.uint8), np.ones((_AROUND, _AROUND), np.uint8), borderValue=1).view(np.bool_)
-    moved = (after - before)[inner].sum(axis=0, dtype=np.float64)
-    medians = [cv2.medianBlur(np.ascontiguousarray(pixels), 5)[inner] for pixels in (before, after)]
-    moved_medians = (medians[1] - medians[0]).sum(axis=0, dtype=np.float64)
-    number = int(inner.sum())
-    return Darks(count, mask.size, number, float(change.sum()), float(change[specks].sum()), moved, moved_medians)
+    return _Dark(mask, lightness(side.pixels[mask]), specks, inner, _medians(side.pixels, inner))
+
+
+def _medians(pixels: np.ndarray, inner: np.ndarray) -> np.ndarray:
+    """Return the local medians, (n, 3), of the inner pixels."""
+    return cv2.medianBlur(np.ascontiguousarray(pixels), 5)[inner] if inner.any() else np.empty((0, 3), np.float32)
 
 
 def combine_darks(patches: Sequence[Darks]) -> tuple[float, float, float | None] | None:
@@ -111,13 +134,25 @@ def _cast(means: np.ndarray, medians: np.ndarray) -> float:
     return float(np.abs(moved - moved.mean()).max() * DISPLAY)
 
 
-def measure_highlights(before: np.ndarray, after: np.ndarray) -> tuple[int, float]:
+def measure_highlights(sides: Sides) -> tuple[int, float]:
     """Return the number of bright pixels and the sum of their changes of tone, blurred so that noise plays no part."""
-    if before.max() <= _BRIGHT:
+    mask = sides[0].told(_bright)
+    if not mask.any():
         return 0, 0.0
-    tones = [cv2.GaussianBlur(tone_of(pixels), (0, 0), 2.0) for pixels in (before, after)]
-    mask = (tones[0] > _BRIGHT) & (tones[0] < _WHITE)
-    return int(mask.sum()), float((tones[1] - tones[0])[mask].sum())
+    before, after = (side.told(_soft_tone)[mask] for side in sides)
+    return len(before), float((after - before).sum())
+
+
+def _soft_tone(side: Side) -> np.ndarray:
+    return cv2.GaussianBlur(side.tone, (0, 0), 2.0)
+
+
+def _bright(side: Side) -> np.ndarray:
+    """Return which pixels are bright, and not white."""
+    if side.tone.max() <= _BRIGHT:
+        return np.zeros(side.tone.shape, bool)
+    soft = side.told(_soft_tone)
+    return (soft > _BRIGHT) & (soft < _WHITE)
 
 
 def combine_highlights(patches: Sequence[tuple[int, float]]) -> float | None:
@@ -139,7 +174,7 @@ class Tones(Measure):
 
     def measure(self, patch):
         """Return what one patch adds."""
-        return (measure_darks(*patch.pair), measure_highlights(*patch.pair))
+        return (measure_darks(patch.sides), measure_highlights(patch.sides))
 
     def combine(self, found):
         """Return the figures over patches."""

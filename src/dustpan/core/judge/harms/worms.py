@@ -8,8 +8,7 @@ from typing import ClassVar
 import cv2
 import numpy as np
 
-from dustpan.core.filters.colour import tone_of
-from dustpan.core.judge.harms.harm import Harm, Measure, Pair, square_means
+from dustpan.core.judge.harms.harm import Harm, Measure, Side, Sides, square_means
 from dustpan.core.judge.harms.louder import bare_squares
 
 WORMS = Harm("worms", "worms", 1.8, "worms of {size:.1f} levels in bare places", drawn=True)
@@ -24,24 +23,24 @@ _FEW = 12  # bare squares of a picture, from which worms are told
 Worms = np.ndarray
 
 
-def measure_worms(pair: Pair) -> Worms:
+def measure_worms(sides: Sides) -> Worms:
     """Return the deviation of strokes in each bare square: directed energy beyond that of undirected noise."""
-    bare = bare_squares(pair[0])
+    bare = sides[0].told(bare_squares)
     if not bare.any():
         return np.empty(0)
-    (_, before), (energy, after) = (_directed(tone_of(picture)) for picture in pair)
+    (_, before), (energy, after) = (side.told(_directed) for side in sides)
     more = np.where(after > before + _OWN, np.clip(after - np.maximum(before, _BY_CHANCE), 0, None), 0)
     return 255 * np.sqrt(energy * more / (1 - _BY_CHANCE))[bare]
 
 
-def _directed(tone: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def _directed(side: Side) -> tuple[np.ndarray, np.ndarray]:
     """Return energy and coherence of the fine structure in each square.
 
     References
     ----------
     Bigun, J. and Granlund, G. (1987), Optimal orientation detection of linear symmetry, ICCV, 433-438.
     """
-    band = cv2.GaussianBlur(tone, (0, 0), _BAND[0]) - cv2.GaussianBlur(tone, (0, 0), _BAND[1])
+    band = cv2.GaussianBlur(side.tone, (0, 0), _BAND[0]) - cv2.GaussianBlur(side.tone, (0, 0), _BAND[1])
     across, down = (cv2.Sobel(band, cv2.CV_32F, *order) for order in ((1, 0), (0, 1)))
     xx, yy, xy = (cv2.GaussianBlur(p, (0, 0), _GATHER) for p in (across * across, down * down, across * down))
     spread = np.sqrt((xx - yy) ** 2 + 4 * xy * xy)
@@ -63,7 +62,7 @@ class WormsDrawn(Measure):
 
     def measure(self, patch):
         """Return what one patch adds."""
-        return measure_worms(patch.pair)
+        return measure_worms(patch.sides)
 
     def combine(self, found):
         """Return the figures over patches."""
