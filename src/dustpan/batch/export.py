@@ -117,6 +117,7 @@ def _finished(
         alpha=source.alpha is not None and fmt.alpha,
         premultiplied=(fmt.alpha_kind or source.alpha_kind) == "premultiplied",
         viewing=finish.viewing,
+        curve=source.curve,
     )
 
 

@@ -12,6 +12,7 @@ import numpy as np
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route
 from dustpan.core.errors import PictureError
+from dustpan.core.filters.file_values import to_light
 from dustpan.core.frames.calibration import Calibration, master_of
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.picture.curve import decode_curve
@@ -41,7 +42,7 @@ def raw_light(source: Source) -> np.ndarray:
     light = source.pixels.astype(np.float32)
     if source.pixels.dtype.kind == "u":
         light /= np.float32(np.iinfo(source.pixels.dtype).max)
-    return light if source.linear else decode_curve(light).astype(np.float32)
+    return light if source.linear else to_light(light, source.curve).astype(np.float32)
 
 
 def seconds_of(source: Source) -> float | None:

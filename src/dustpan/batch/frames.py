@@ -14,6 +14,7 @@ import numpy as np
 from dustpan.batch.frame_files import Frame, read_calibration, read_frame
 from dustpan.batch.registration_cache import Registered, RegistrationCache
 from dustpan.core.errors import PictureError, SaveError
+from dustpan.core.filters.file_values import from_light
 from dustpan.core.filters.planes import shrink_to
 from dustpan.core.frames.calibration import Calibration
 from dustpan.core.frames.combining import HALO, Combined, Method, combine
@@ -23,7 +24,6 @@ from dustpan.core.frames.quality import Quality
 from dustpan.core.frames.registration import Look, channel_placements, followed, register, unmoved
 from dustpan.core.frames.showing import Showing
 from dustpan.core.frames.stars import noise_of
-from dustpan.core.picture.curve import encode_curve
 from dustpan.core.picture.region import Region
 from dustpan.core.picture.source import Metadata, Source
 from dustpan.core.picture.working import from_working
@@ -298,7 +298,7 @@ class Stack:
     def _write_aligned(self, path: Path, light: np.ndarray, source: Source) -> None:
         assert self.series.aligned is not None
         target = self.series.aligned / f"{path.stem}-aligned.tif"
-        pixels = light if source.linear else encode_curve(light).astype(np.float32)
+        pixels = light if source.linear else from_light(light, source.curve)
         replaced, sources = self.series.overwrite, self.series.inputs
         save_picture(target, pixels, source.metadata, FORMATS["tiff32"], overwrite=replaced, sources=sources)
 
@@ -376,8 +376,7 @@ def save_result(
     """Write a combined picture; linear light stays linear where the format can hold that."""
     source = result.source
     fmt = fmt or format_for(target, np.dtype(np.float32) if source.linear else np.dtype(np.uint16))
-    working = encode_curve(result.light).astype(np.float32)
-    pixels = from_working(working, dtype=fmt.dtype, linear=fmt.is_linear_for(source))
+    pixels = from_working(from_light(result.light, source.curve), dtype=fmt.dtype, linear=fmt.is_linear_for(source))
     save_picture(target, pixels, source.metadata, fmt, overwrite=overwrite, sources=series.inputs)
 
 
@@ -397,7 +396,7 @@ def source_of(result: Result) -> Source:
     if source.linear:
         pixels = result.light.astype(np.float32)
     else:
-        pixels = from_working(encode_curve(result.light), dtype=np.uint16)
+        pixels = from_working(from_light(result.light, source.curve), dtype=np.uint16)
     metadata = replace(source.metadata, native=None)
     name = f"{len(result.used)} frames combined"
     return Source(pixels, name, source.linear, metadata=metadata, telescope=source.telescope)

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from dustpan.core.picture.curve import decode_curve
+from dustpan.core.picture.file_curve import Decode
 
 _D50 = np.array([0.9642, 1.0, 0.8249])
 _BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
@@ -15,13 +16,14 @@ _ENTRIES = 1024  # of the curve
 _PRINT = b"\0\0\0\0"
 
 
-def profile_of(chromaticities: Sequence[float], name: str) -> bytes:
-    """Return an ICC profile (version 2, for displays) of primaries with the sRGB curve.
+def profile_of(chromaticities: Sequence[float], name: str, decode: Decode = decode_curve) -> bytes:
+    """Return an ICC profile (version 2, for displays) of primaries and a tone curve.
 
     Parameters
     ----------
     chromaticities : x and y of red, green, blue and white.
     name : that other programs show.
+    decode : gives the light of values from 0 to 1; the sRGB curve by default.
 
     Raises
     ------
@@ -32,7 +34,7 @@ def profile_of(chromaticities: Sequence[float], name: str) -> bytes:
     ICC.1:2001-04, File format for color profiles. Lam, K. M. (1985): chromatic adaptation by the Bradford matrix.
     """
     columns = xyz_of(chromaticities)
-    curve = np.clip(np.rint(decode_curve(np.linspace(0, 1, _ENTRIES, dtype=np.float32)) * 65535), 0, 65535)
+    curve = np.clip(np.rint(decode(np.linspace(0, 1, _ENTRIES, dtype=np.float32)) * 65535), 0, 65535)
     trc = b"curv" + _PRINT + struct.pack(">I", _ENTRIES) + curve.astype(">u2").tobytes()
     text = name.encode("ascii", "replace") + b"\0"
     description = b"desc" + _PRINT + struct.pack(">I", len(text)) + text + b"\0" * 78

@@ -10,7 +10,8 @@ from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QTextBrowser, QWidget
 
 _SIZE = (900, 680)
-_LIST = 230  # px
+_BESIDE = 24  # px that a list is wider than its longest title
+_MARGIN = 12  # px between the page's rim and its text
 _PICTURE = re.compile(r"!\[[^\]]*\]\([^)]*\)\n?")
 
 
@@ -31,12 +32,12 @@ class Guide(QWidget):
         self._pages = pages()
         self.list = QListWidget()
         self.list.addItems(list(self._pages))
-        self.list.setFixedWidth(_LIST)
+        self.list.setFixedWidth(self.list.sizeHintForColumn(0) + _BESIDE)
         self.list.setAccessibleName("Pages")
         self.page = QTextBrowser()
         self.page.setOpenLinks(False)
         self.page.setAccessibleName("Page")
-        self.list.currentTextChanged.connect(lambda title: self.page.setMarkdown(self._pages.get(title, "")))
+        self.list.currentTextChanged.connect(self._show)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 10, 10, 10)
         row.addWidget(self.list)
@@ -44,6 +45,12 @@ class Guide(QWidget):
         QShortcut(QKeySequence("Esc"), self).activated.connect(self.close)
         self.resize(*_SIZE)
         self.list.setCurrentRow(0)
+
+    def _show(self, title: str) -> None:
+        self.page.setMarkdown(self._pages.get(title, ""))
+        document = self.page.document()
+        assert document is not None
+        document.setDocumentMargin(_MARGIN)
 
 
 def show_guide(window: QWidget) -> Guide:

@@ -68,7 +68,7 @@ def make_output(
     def reduced(whole: np.ndarray, wanted: Finish) -> np.ndarray:
         token.check()
         kinds = {"linear": False, "alpha": False, "premultiplied": False}
-        return to_working(reduce_output(whole, size, viewing=wanted.viewing, **kinds))
+        return to_working(reduce_output(whole, size, viewing=wanted.viewing, curve=engine.source.curve, **kinds))
 
     bare = replace(finish, viewing=None)
     plain, before = reduced(made[0], bare), reduced(made[1], bare)

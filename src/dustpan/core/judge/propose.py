@@ -14,6 +14,7 @@ from dustpan.core.render.engine import Engine
 from dustpan.core.render.plan import Plan
 from dustpan.core.steps import kinds
 from dustpan.core.steps.finding import Finding
+from dustpan.core.steps.own_curve import in_own_curve
 from dustpan.core.work.cancel import Check, no_check
 from dustpan.core.work.pool import Priority
 
@@ -37,7 +38,7 @@ def propose_route(engine: Engine, *, lift: bool = False, check: Check = no_check
         if kind.develops or (engine.source.mosaic is not None and kind.takes_mosaic):
             continue
         survey = engine.survey(engine.plan(Document(route), outline=True, check=check), check=check)
-        params = kind.propose(replace(survey, lift=lift))
+        params = in_own_curve(kind, engine.source.curve).propose(replace(survey, lift=lift))
         if params is not None:
             route = route.inserted(new_step(kind.kind, route.free_id(kind.kind), params), len(route))
     return _unless_idle(ease_route(engine, Document(_unless_idle(route)), outline=True, check=check))

@@ -139,6 +139,20 @@ def look_up(tone, tables, factor, out):
         out[2, n] = tables[2, index] * factor
 
 
+@kernel("f4[::1], f4[::1], f4[::1]")
+def bend_values(values, table, out):
+    """Fill (N,) with a table of the squares of 0 to 1 at N values; mirrored below 0, as far above 1 as before."""
+    last = len(table) - 1
+    for n in range(len(values)):
+        size = abs(values[n])
+        bent = size
+        if size < np.float32(1):
+            place = np.sqrt(size) * np.float32(last)
+            low = int(place)
+            bent = table[low] + (table[low + 1] - table[low]) * (place - np.float32(low))
+        out[n] = bent if values[n] >= 0 else -bent
+
+
 @helper
 def _smooth(value, low, high):
     part = min(max((value - low) / (high - low), np.float32(0)), np.float32(1))

@@ -15,8 +15,10 @@ from typing import Any
 import numpy as np
 
 from dustpan.core.document.params import Params
+from dustpan.core.filters.file_values import to_display
 from dustpan.core.noise.fields import NoiseField
 from dustpan.core.noise.model import NoiseModel
+from dustpan.core.picture.file_curve import FileCurve
 from dustpan.core.picture.region import Extent, Region, Size
 from dustpan.core.picture.source import Mosaic, Source
 
@@ -76,6 +78,7 @@ class Survey:
     visible : noise that may stay, in units of what can just be seen: see `visibility`.
     bare : places that the user knows to be empty, where the noise was measured.
     lift : whether proposals may change the light of the picture.
+    curve : the file's own tone curve, that `overview` is freed of for steps that work in light; else None.
     """
 
     source: Source
@@ -88,11 +91,12 @@ class Survey:
     visible: float = 1.0
     bare: tuple[Extent, ...] = ()
     lift: bool = False
+    curve: FileCurve | None = None
 
     @cached_property
     def overview(self) -> np.ndarray:
         """The step's input reduced to at most about 1 MP, h x w x 3 working pixels."""
-        return self.looks.render_overview()
+        return to_display(self.looks.render_overview(), self.curve)
 
     @cached_property
     def crops(self) -> list[np.ndarray]:

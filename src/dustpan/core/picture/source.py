@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 
 from dustpan.core.picture.features import Features
+from dustpan.core.picture.file_curve import FileCurve
 from dustpan.core.picture.hidden import fill_hidden
 from dustpan.core.picture.region import Region
 from dustpan.core.picture.working import to_working
@@ -168,6 +169,12 @@ class Source:
     def rendered(self) -> bool:
         """Whether the picture seems to be a renderer's: linear light that no camera and no telescope has seen."""
         return self.linear and self.mosaic is None and not self.metadata.camera and not self.telescope
+
+    @cached_property
+    def curve(self) -> FileCurve | None:
+        """The tone curve of its colour profile, where values are neither in sRGB's nor light."""
+        coded = not self.linear and self.mosaic is None and self.metadata.profile
+        return FileCurve.of_profile(self.metadata.profile) if coded else None
 
     @cached_property
     def hidden(self) -> np.ndarray | None:

@@ -28,6 +28,7 @@ from dustpan.core.render.renderer import Renderer
 from dustpan.core.render.store import Stores
 from dustpan.core.render.survey import make_survey
 from dustpan.core.steps import kinds
+from dustpan.core.steps.own_curve import in_own_curve
 from dustpan.core.steps.step_kind import StepKind
 from dustpan.core.where import part_kinds
 from dustpan.core.where.fold import part_reads
@@ -79,7 +80,8 @@ class Engine(Renderer):
         known = None if source.known is None else source.known.tobytes()
         self._camera_noise = None if source.camera_noise is None else NoiseModel.from_json(dict(source.camera_noise))
         of_camera = None if self._camera_noise is None else self._camera_noise.key
-        key = digest(source.key, facts, fixed, known, of_camera)
+        curve = None if source.curve is None else source.curve.key
+        key = digest(source.key, facts, fixed, known, of_camera, curve)
         self.base = WholeBase.of(source, key, pool=pool)
         noise_of_base = self._fixed_noise or self._measured(self.base, ())
         self._unmended = Plan(self.base, noise_of_base, features=source.features, known=source.known)
@@ -173,7 +175,7 @@ class Engine(Renderer):
         return replace(survey, visible=self.visible, bare=plan.bare)
 
     def _extend(self, plan: Plan, step: Step, frozen: Plan | None, check: Check) -> Plan:
-        kind = kinds()[step.kind]
+        kind = in_own_curve(kinds()[step.kind], self.source.curve)
         kept = frozen.find(step.id) if frozen else None
         if kept and kept.step.params == step.params:
             analysis_key = kept.analysis_key

@@ -6,7 +6,9 @@ import numpy as np
 from PIL import Image
 
 from dustpan.core.document.viewing import Viewing
-from dustpan.core.picture.curve import decode_curve, encode_curve
+from dustpan.core.filters.file_values import from_display, to_light
+from dustpan.core.picture.curve import encode_curve
+from dustpan.core.picture.file_curve import FileCurve
 from dustpan.core.picture.region import Size
 from dustpan.core.picture.working import from_working, to_working
 from dustpan.core.render.finishing import sharpen_last
@@ -23,7 +25,14 @@ def fit_within(size: Size, most: Size | None) -> Size:
 
 
 def reduce_output(
-    pixels: np.ndarray, size: Size, *, linear: bool, alpha: bool, premultiplied: bool, viewing: Viewing | None = None
+    pixels: np.ndarray,
+    size: Size,
+    *,
+    linear: bool,
+    alpha: bool,
+    premultiplied: bool,
+    viewing: Viewing | None = None,
+    curve: FileCurve | None = None,
 ) -> np.ndarray:
     """Return the pixels of an output at another size, sharpened for how they will be looked at.
 
@@ -35,21 +44,24 @@ def reduce_output(
     alpha : whether the last channel is alpha, which is no light.
     premultiplied : whether colours are multiplied by alpha; straight ones are weighed by it.
     viewing : what a last sharpening is for, or None for none.
+    curve : the tone curve of their profile, where it is not sRGB's.
     """
     if (pixels.shape[1], pixels.shape[0]) == size and viewing is None:
         return pixels
-    weighed, opacity = _reduced_light(pixels, size, linear=linear, alpha=alpha, premultiplied=premultiplied)
+    weighed, opacity = _reduced_light(
+        pixels, size, linear=linear, alpha=alpha, premultiplied=premultiplied, curve=curve
+    )
     if opacity is None:
-        return _finished(weighed, pixels.dtype, linear, viewing)
+        return _finished(weighed, pixels.dtype, linear, viewing, curve)
     thin = np.clip(opacity, 0, 1)
     if not premultiplied:
         weighed = np.where(thin > 0, weighed / np.maximum(thin, np.float32(1e-6)), 0)
-    colour = _finished(weighed, pixels.dtype, linear, viewing)
+    colour = _finished(weighed, pixels.dtype, linear, viewing, curve)
     return np.concatenate([colour, from_working(thin, dtype=pixels.dtype)], axis=2)
 
 
 def _reduced_light(
-    pixels: np.ndarray, size: Size, *, linear: bool, alpha: bool, premultiplied: bool
+    pixels: np.ndarray, size: Size, *, linear: bool, alpha: bool, premultiplied: bool, curve: FileCurve | None
 ) -> tuple[np.ndarray, np.ndarray | None]:
     """Return h x w x n light at another size, weighed by opacity unless it is already, and opacity (h x w x 1) or None.
 
@@ -59,7 +71,7 @@ def _reduced_light(
     for top in range(0, pixels.shape[0], _ROWS):
         rows = pixels[top : top + _ROWS]
         colours = rows[..., :-1] if alpha else rows
-        light = decode_curve(to_working(colours, linear=linear)[..., : colours.shape[2]])
+        light = to_light(to_working(colours, linear=linear)[..., : colours.shape[2]], curve)
         if alpha:
             opacity = to_working(rows[..., -1:])[..., :1]
             light = np.concatenate([light if premultiplied else light * opacity, opacity], axis=2)
@@ -68,12 +80,14 @@ def _reduced_light(
     return (reduced[..., :-1], reduced[..., -1:]) if alpha else (reduced, None)
 
 
-def _finished(light: np.ndarray, dtype: np.dtype, linear: bool, viewing: Viewing | None) -> np.ndarray:
+def _finished(
+    light: np.ndarray, dtype: np.dtype, linear: bool, viewing: Viewing | None, curve: FileCurve | None
+) -> np.ndarray:
     """Return h x w x n light in an output's own type, sharpened for how it will be looked at."""
     working = encode_curve(np.maximum(light, 0).astype(np.float32))
     if viewing is not None:
         working = sharpen_last(np.repeat(working, 3 // working.shape[2], axis=2), viewing)[..., : working.shape[2]]
-    return from_working(working, dtype=dtype, linear=linear)
+    return from_working(from_display(working, curve), dtype=dtype, linear=linear)
 
 
 def _lanczos(planes: np.ndarray, size: Size) -> np.ndarray:

@@ -128,6 +128,7 @@ class StepKind(StepDescription):
     marks : whether it finds single pixels, which `mark` shows.
     keeps_noise : whether the noise behind it is the noise before it: what it changes is no part of that.
     judged_by : the parameter of which too much does harm; empty where none is.
+    in_light : whether it works in light, between `enter` and `leave`, for files with a tone curve of their own.
     spares : by harm, the kind of part that is taken out of the step's Where against it, when gentler settings end.
     """
 
@@ -137,6 +138,7 @@ class StepKind(StepDescription):
     marks: ClassVar[bool] = False
     keeps_noise: ClassVar[bool] = False
     judged_by: ClassVar[str] = ""
+    in_light: ClassVar[bool] = False
     spares: ClassVar[dict[str, str]] = {}
 
     def support(self, params: Params, analysis: Any) -> int:
@@ -162,6 +164,14 @@ class StepKind(StepDescription):
         `idle` or `found_nothing` tell that there is nothing to do.
         """
         raise NotImplementedError
+
+    def enter(self, values: np.ndarray) -> np.ndarray:
+        """Return working values as display values in the sRGB curve; see `own_curve`."""
+        return values
+
+    def leave(self, values: np.ndarray) -> np.ndarray:
+        """Return working values of display values; the inverse of `enter`."""
+        return values
 
     def scaled(self, params: Params, level: int) -> Params | None:
         """Return the settings for the picture reduced by 2 ** level, or None to leave the step out."""

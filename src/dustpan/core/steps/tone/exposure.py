@@ -86,6 +86,7 @@ class Exposure(StepKind):
     label = "Exposure"
     help = "Sets the light: stops, dark and bright areas apart, end points, contrast and colour strength."
     params_type = ExposureParams
+    in_light = True
     ends: ClassVar = ("black", "midtone", "white")
     inside: ClassVar = {"lift": Inside("Lift of dark and bright areas", "shadows")}
 
@@ -100,12 +101,13 @@ class Exposure(StepKind):
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile exposed and toned; looks at single pixels and the planes."""
+        shown = self.enter(tile)
         stops: np.ndarray | float = 0.0
         if analysis is not None:
             slope, offset = (context.sample(p, region, tile.shape[:2]) for p in (analysis.slope, analysis.offset))
-            base = slope * np.clip(tone_of(tile), 0, 1) + offset
+            base = slope * np.clip(tone_of(shown), 0, 1) + offset
             stops = lift_stops(base, shadows=params.shadows, highlights=params.highlights)[..., None]
-        return _render(tile, params, stops)
+        return self.leave(_render(shown, params, stops))
 
     def show_inside(self, name, tile, region, params, analysis, context):
         """Return the stops by which each place is lifted: mid grey for none, white for 2.4."""
@@ -117,7 +119,7 @@ class Exposure(StepKind):
 
     def apply_even(self, field, params, analysis, context):
         """Apply without a local lift."""
-        return _render(field, params, 0.0)
+        return self.leave(_render(self.enter(field), params, 0.0))
 
     def idle(self, params):
         """Return whether all settings are at rest."""
@@ -160,8 +162,9 @@ class Exposure(StepKind):
 
         def lifted_by(stops: float, slope: float) -> NoiseField:
             def run(field: np.ndarray) -> np.ndarray:
-                tone = tone_of(field)
-                result = _render(field, params, (stops + slope * (tone - tone.mean()))[..., None])
+                shown = self.enter(field)
+                tone = tone_of(shown)
+                result = self.leave(_render(shown, params, (stops + slope * (tone - tone.mean()))[..., None]))
                 return result if lay is None else lay(field, result)
 
             return carry_field(noise, lambda model: carry_noise(model, run))

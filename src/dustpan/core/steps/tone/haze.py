@@ -71,6 +71,7 @@ class Haze(StepKind):
     help = "Takes the veil of haze, most where it lies thickest; noise that rises there is told to the steps behind."
     params_type = HazeParams
     judged_by = "strength"
+    in_light = True
     inside: ClassVar = {
         "veil": Inside("Veil that is taken", "strength"),
         "distance": Inside("How far away things are taken to be", "far_only"),
@@ -97,15 +98,16 @@ class Haze(StepKind):
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile without its veil; looks 4 px around."""
-        veil, sky = analysis.veil.at(calmed(tile), extent_of(region, context.size))
-        cleared = clear(tile, _taken(veil, params), analysis.veil.air, analysis.gain)
-        return tile + (1 - np.float32(params.sky_guard) * sky)[..., None] * (cleared - tile)
+        shown = self.enter(tile)
+        veil, sky = analysis.veil.at(calmed(shown), extent_of(region, context.size))
+        cleared = clear(shown, _taken(veil, params), analysis.veil.air, analysis.gain)
+        return self.leave(shown + (1 - np.float32(params.sky_guard) * sky)[..., None] * (cleared - shown))
 
     def show_inside(self, name, tile, region, params, analysis, context):
         """Return the veil, or the distance by its optical depth: black is near."""
         if analysis is None:
             return np.zeros_like(tile)
-        veil, _ = analysis.veil.at(calmed(tile), extent_of(region, context.size))
+        veil, _ = analysis.veil.at(calmed(self.enter(tile)), extent_of(region, context.size))
         shown = _taken(veil, params) if name == "veil" else -np.log1p(-veil) / _FARTHEST
         return np.repeat(np.clip(shown, 0, 1)[..., None], 3, axis=2).astype(np.float32)
 
@@ -125,7 +127,7 @@ class Haze(StepKind):
 
         def behind(veil: float) -> NoiseField:
             def run(field: np.ndarray) -> np.ndarray:
-                cleared = clear(field, veil, analysis.veil.air, analysis.gain)
+                cleared = self.leave(clear(self.enter(field), veil, analysis.veil.air, analysis.gain))
                 return cleared if lay is None else lay(field, cleared)
 
             return carry_field(noise, lambda model: carry_noise(model, run))
