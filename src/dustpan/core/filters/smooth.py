@@ -43,16 +43,23 @@ def _median(tile: np.ndarray, radius: int) -> np.ndarray:
 
 
 def _median_of_bins(plane: np.ndarray, radius: int) -> np.ndarray:
-    inner = _INNER
-    binned = np.searchsorted(inner, plane.ravel(), side="right").astype(np.uint8).reshape(plane.shape)
     reach = deband_reach(radius)
     margin = radius + reach
-    wide = cv2.copyMakeBorder(binned, margin, margin, margin, margin, cv2.BORDER_REFLECT)
+    wide = cv2.copyMakeBorder(_binned(plane), margin, margin, margin, margin, cv2.BORDER_REFLECT)
     found = cv2.medianBlur(wide, 2 * radius + 1)[radius:-radius, radius:-radius]
     side = 2 * reach + 1
-    calm = cv2.boxFilter(_MIDDLES[found], -1, (side, side))[reach:-reach, reach:-reach]
-    found = found[reach:-reach, reach:-reach]
-    return np.clip(calm, _EDGES[found], _EDGES[found.astype(int) + 1])
+    calm = cv2.boxFilter(cv2.LUT(found, _MIDDLES), -1, (side, side))[reach:-reach, reach:-reach]
+    found = np.ascontiguousarray(found[reach:-reach, reach:-reach])
+    return np.minimum(np.maximum(calm, cv2.LUT(found, _LOWER)), cv2.LUT(found, _UPPER))
+
+
+def _binned(plane: np.ndarray) -> np.ndarray:
+    """Return the bin of each tone, uint8; only what is beyond black or white is looked up among all edges."""
+    beyond = (plane < 0) | (plane >= 1)
+    bins = np.clip(plane * np.float32(_BINS) + np.float32(_BELOW), _BELOW, _BELOW + _BINS - 1).astype(np.uint8)
+    if beyond.any():
+        bins[beyond] = np.searchsorted(_EDGES[1:-1], plane[beyond], side="right")
+    return bins
 
 
 def deband_reach(radius: int) -> int:
@@ -69,7 +76,7 @@ def _edges() -> np.ndarray:
 
 
 _EDGES = _edges()
-_INNER = _EDGES[1:-1]
+_LOWER, _UPPER = _EDGES[:-1].copy(), _EDGES[1:].copy()
 _MIDDLES = (_EDGES[1:] + _EDGES[:-1]) / 2
 
 
