@@ -33,7 +33,7 @@ class Shot:
 def measure_shots(
     paths: Sequence[Path], *, token: Token, progress: Callable[[float], None] = lambda share: None
 ) -> tuple[list[Shot], list[str]]:
-    """Return what pictures of one camera tell, by ISO; and in a line each why others were left out."""
+    """Return the noise of pictures of one camera, by ISO; and in a line each why others were left out."""
     shots: list[Shot] = []
     faults: list[str] = []
     for number, path in enumerate(paths):
@@ -54,16 +54,16 @@ def _measure(path: Path, camera: str) -> Shot:
     if camera and facts.camera != camera:
         raise PictureError(f"{path}: is of another camera ({facts.camera}) than the first one ({camera}).")
     if source.mosaic is not None:
-        raise PictureError(f"{path}: is a raw file; its noise can be told from itself.")
+        raise PictureError(f"{path}: is a raw file; its noise can be measured in itself.")
     plain = replace(source, camera_noise=None)
     return Shot(path, plain, Engine(plain).noise)
 
 
 def fitted(shots: Sequence[Shot]) -> CameraNoise:
-    """Return the noise over ISO that the pictures tell together."""
+    """Return the noise over ISO fitted to the pictures together."""
     return fit_camera([Measured(shot.iso, shot.model) for shot in shots])
 
 
 def keep_shots(shots: Sequence[Shot]) -> Path:
-    """Keep what the pictures tell in their camera's profile; return its file. Raises PictureError or SaveError."""
+    """Keep the noise of the pictures in their camera's profile; return its file. Raises PictureError or SaveError."""
     return learn_noise(shots[0].source.metadata.camera, [(shot.source, shot.model) for shot in shots])

@@ -46,7 +46,7 @@ def raw_light(source: Source) -> np.ndarray:
 
 
 def seconds_of(source: Source) -> float | None:
-    """Return the exposure that a file tells, or None."""
+    """Return the exposure in a file's metadata, or None."""
     try:
         return float(Fraction(source.metadata.exposure.split()[0]))
     except (IndexError, ValueError, ZeroDivisionError):

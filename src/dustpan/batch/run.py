@@ -108,7 +108,7 @@ class Tally:
 
 
 class _Shares:
-    """How far all inputs are, told from several threads."""
+    """How far all inputs are, updated from several threads."""
 
     def __init__(self, pictures: Iterable[Path], progress: BatchProgress):
         self._shares = dict.fromkeys(pictures, 0.0)

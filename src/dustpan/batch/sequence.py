@@ -34,7 +34,7 @@ def sequence_order(order: Order, pictures: Sequence[Path], token: Token) -> Orde
         try:
             source = read_picture(picture)
         except DustpanError:
-            continue  # told by its own line, when its turn comes
+            continue  # reported on its own line, when its turn comes
         found.append((_engine_of(order, source).noise.luminance, picture))
     if not found:
         return order

@@ -28,7 +28,7 @@ def targets_in(pictures: Iterable[Path], folder: Path, format_name: str | None) 
 def refusals(
     targets: dict[Path, Path], *, overwrite: bool, also: Sequence[Also] = (), new_folder: bool = False
 ) -> dict[Path, str]:
-    """Return why inputs can't be worked, as far as that can be told beforehand: a line each.
+    """Return why inputs can't be worked, as far as that is known beforehand: a line each.
 
     also : other files that are written beside each target.
     new_folder : whether a folder that is missing will be made.

@@ -88,14 +88,14 @@ def combine(frames, out, method, low, high, kappa, bad, memory, save_aligned, fo
             apart=channels_apart,
             **given,
         )
-        told = _work(series, out, **rest)
-    click.get_current_context().exit(1 if told is None or told["failed"] else 0)
+        figures = _work(series, out, **rest)
+    click.get_current_context().exit(1 if figures is None or figures["failed"] else 0)
 
 
 def _work(
     series: Series, out: Path, *, format_name: str | None, overwrite: bool, as_json: bool, maps: Path | None
 ) -> dict | None:
-    """Combine, save and tell; return the figures, or None where it failed as a whole."""
+    """Combine, save and report; return the figures, or None where it failed as a whole."""
     fmt = FORMATS[format_name] if format_name else format_for(out, np.dtype(np.uint16))
     if format_name and out.suffix.lower() not in fmt.suffixes:
         raise click.UsageError(f"--format {format_name} and the name {out.name} contradict each other.")
@@ -109,18 +109,18 @@ def _work(
             result = _combined(series)
             save_result(result, out, series, fmt=FORMATS[format_name] if format_name else None, overwrite=overwrite)
             drawn = _write_maps(result, maps, out, series)
-            told: dict | None = {"out": str(out), **figures_of(result), "maps": drawn}
+            figures: dict | None = {"out": str(out), **figures_of(result), "maps": drawn}
         except (DustpanError, OSError) as fault:
             say(f"dustpan: {shown(fault)}")
-            told, failure = None, str(fault)
-    if told is None:
+            figures, failure = None, str(fault)
+    if figures is None:
         if as_json:
             print_json({"out": None, "error": shown(failure), "used": [], "failed": []})
         return None
-    _tell(told, len(series.frames))
+    _tell(figures, len(series.frames))
     if as_json:
-        print_json(told)
-    return told
+        print_json(figures)
+    return figures
 
 
 def _write_maps(result: Result, maps: Path | None, out: Path, series: Series) -> list[str]:
@@ -141,11 +141,11 @@ def _combined(series: Series) -> Result:
         )
 
 
-def _tell(told: dict, count: int) -> None:
-    for failed in told["failed"]:
+def _tell(figures: dict, count: int) -> None:
+    for failed in figures["failed"]:
         say(f"dustpan: {shown(failed['error'])}")
-    gain, rejected = told["noise"]["gain"], 100 * told["rejected"]
+    gain, rejected = figures["noise"]["gain"], 100 * figures["rejected"]
     say(
-        f"{told['out']}: {len(told['used'])} of {count} frames, noise {gain:.1f} times lower than in one of them,"
+        f"{figures['out']}: {len(figures['used'])} of {count} frames, noise {gain:.1f} times lower than in one of them,"
         f" {rejected:.2f} % of the values left out"
     )

@@ -1,4 +1,4 @@
-"""`dustpan desktop`: tell the desktop of the program: entry, icon, type of projects, metadata, manual page."""
+"""`dustpan desktop`: add the program to the desktop: entry, icon, type of projects, metadata, manual page."""
 
 from __future__ import annotations
 

@@ -24,7 +24,7 @@ _PASSING = re.compile(rf"\S*/dustpan-\w+/{_NAME}(?!\S*\.)")
 def pictures_of(names: Sequence[Path]) -> Iterator[list[Path]]:
     """Give the files that are named, each once, in their order; what standard input holds lies in a passing file.
 
-    A folder stands for the pictures in it, told by their endings; a pattern that no file is named like for those that
+    A folder stands for the pictures in it, by their endings; a pattern that no file is named like for those that
     fit. Raises UsageError where a folder or a pattern holds none.
     """
     with tempfile.TemporaryDirectory(prefix="dustpan-") as folder:

@@ -37,7 +37,7 @@ def _learn_noise(pictures: list[Path], as_json: bool) -> None:
         for fault in faults:
             say(f"dustpan: {fault}")
         if not shots:
-            raise PictureError("None of these pictures tells the noise of a camera.")
+            raise PictureError("The noise of a camera can't be measured in any of these pictures.")
         file, told = keep_shots(shots), fitted(shots)
     levels = [
         {"iso": iso, "luminance": round(model.luminance, 3), "colour": round(model.colour, 3)}

@@ -20,7 +20,7 @@ from dustpan.core.render.engine import Engine
 from dustpan.core.work.pool import Pool
 from dustpan.files import read_picture
 
-_NOTICED = 0.5  # levels, from which a doubt is told
+_NOTICED = 0.5  # levels, from which a doubt is printed
 
 
 @click.command()

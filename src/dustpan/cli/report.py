@@ -1,4 +1,4 @@
-"""What commands tell: messages and progress on standard error, one JSON object on standard output."""
+"""What commands print: messages and progress on standard error, one JSON object on standard output."""
 
 from __future__ import annotations
 

@@ -4,7 +4,7 @@
     +-- PictureError        a picture file can't be read (names the file and what was expected)
     +-- SaveError           a file can't be written (names the file; nothing is left half-written)
     +-- RemedyError         a remedy or a setting is wrong (names every field, its value and what was expected)
-    +-- UnforeseenError     a fault of the program itself, told in one line; the log holds the rest
+    +-- UnforeseenError     a fault of the program itself, reported in one line; the log holds the rest
     +-- Cancelled           the user or a newer request stopped the work; not a fault
 
 Each message says what happened, to which file or field, and what can be done.
@@ -14,7 +14,7 @@ from __future__ import annotations
 
 
 class DustpanError(Exception):
-    """Base of all errors that are told to the user as one clear message."""
+    """Base of all errors that are shown to the user as one clear message."""
 
 
 class PictureError(DustpanError):

@@ -1,4 +1,4 @@
-"""What tells a desktop about the program: its entry, icon, types of files, metadata, manual page."""
+"""What a desktop needs of the program: its entry, icon, types of files, metadata, manual page."""
 
 from __future__ import annotations
 

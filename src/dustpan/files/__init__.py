@@ -1,4 +1,4 @@
-"""Reading and writing of pictures; the format of a file is told by its first bytes, not by its name."""
+"""Reading and writing of pictures; the format of a file is recognised by its first bytes, not by its name."""
 
 from __future__ import annotations
 

@@ -20,7 +20,7 @@ _cleaned: set[Path] = set()  # folders already looked through by this process
 
 
 def check_name(target: Path, *, overwrite: bool, sources: Iterable[Path] = (), new_folder: bool = False) -> None:
-    """Raise SaveError when a target can't be written to, as far as can be told before the work.
+    """Raise SaveError when a target can't be written to, as far as is known before the work.
 
     new_folder : whether its folder will be made.
     """
@@ -82,7 +82,7 @@ def save_whole(
 
 
 def drop_unfinished() -> None:
-    """Remove the files that are being written; for a process that is told to end."""
+    """Remove the files that are being written; for a process that is asked to end."""
     for part in list(_under_way):
         with contextlib.suppress(OSError):
             part.unlink(missing_ok=True)
@@ -90,7 +90,7 @@ def drop_unfinished() -> None:
 
 @cache
 def machine_mark() -> str:
-    """Return what tells this machine from others that write into the same folder."""
+    """Return what differs between machines that write into the same folder."""
     name = platform.node().encode()
     with contextlib.suppress(OSError):
         name += Path("/etc/machine-id").read_bytes()

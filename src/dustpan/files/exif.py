@@ -160,7 +160,7 @@ _WIDTH, _HEIGHT = 0xA002, 0xA003  # of the picture, in the EXIF directory
 
 
 def with_size(block: bytes, width: int, height: int) -> bytes:
-    """Return a block that tells the size of the picture it goes with, where it tells one; all else byte for byte."""
+    """Return a block with the size of the picture it goes with, where it holds one; all else byte for byte."""
     data = bytearray(block)
     order = "<" if block[:2] == b"II" else ">"
     try:

@@ -159,7 +159,7 @@ def with_known(source: Source) -> np.ndarray | None:
         nearest = min(lists, key=lambda entry: _distance(entry, source), default=None)
         return None if nearest is None else np.array(nearest["pixels"], int).reshape(-1, 2)
     except (PictureError, KeyError, TypeError, ValueError):
-        return None  # told when something is learned anew; a picture opens without it
+        return None  # reported when something is learned anew; a picture opens without it
 
 
 def _fits(entry: dict[str, Any], source: Source) -> bool:
@@ -173,7 +173,7 @@ def _distance(entry: dict[str, Any], source: Source) -> float:
 
 
 def _stops(exposure: str) -> float:
-    """Return an exposure, as "1/30 s" or "4 s", as a logarithm; 0 for one that is not told."""
+    """Return an exposure, as "1/30 s" or "4 s", as a logarithm; 0 for an unknown one."""
     found = re.match(r"\s*([\d.]+)(?:/([\d.]+))?", exposure)
     if not found:
         return 0.0

@@ -81,13 +81,13 @@ def _write(part: Path, target: Path, project: Project) -> None:
         head = {"format": _FORMAT, "version": _VERSION, "shown": project.shown, "count": len(project.pictures)}
         file.writestr(_HEAD, json.dumps(head, indent=2))
         for number, picture in enumerate(project.pictures):
-            told = {
+            entry = {
                 "path": os.fspath(picture.path),
                 "relative": _relative(picture.path, target.parent),
                 "sha256": picture.digest,
                 "work": work_to_json(picture.work),
             }
-            file.writestr(f"pictures/{number:04d}.json", json.dumps(told, ensure_ascii=True))
+            file.writestr(f"pictures/{number:04d}.json", json.dumps(entry, ensure_ascii=True))
             if picture.preview is not None:
                 file.writestr(f"previews/{number:04d}.png", picture.preview)
 
@@ -147,11 +147,11 @@ def _head_of(path: Path, parts: dict[str, bytes], faults: list[str]) -> dict[str
 
 
 def _picture_of(path: Path, name: str, parts: dict[str, bytes]) -> ProjectPicture:
-    told = json.loads(parts[name])
-    digest = str(told["sha256"])
-    source = find_source(Path(told["path"]), str(told["relative"]), digest, path.absolute().parent)
+    entry = json.loads(parts[name])
+    digest = str(entry["sha256"])
+    source = find_source(Path(entry["path"]), str(entry["relative"]), digest, path.absolute().parent)
     preview = parts.get(name.replace("pictures/", "previews/").replace(".json", ".png"))
-    return ProjectPicture(source, digest, work_from_json(told["work"], f"{path}: {name}", find_noise_faults), preview)
+    return ProjectPicture(source, digest, work_from_json(entry["work"], f"{path}: {name}", find_noise_faults), preview)
 
 
 def find_source(path: Path, relative: str, digest: str, folder: Path) -> Path:
@@ -208,7 +208,7 @@ def _unpacked(file: zipfile.ZipFile, info: zipfile.ZipInfo) -> bytes:
 
 
 def _whole_entries(data: bytes) -> Iterator[tuple[str, bytes]]:
-    """Yield the entries of a damaged zip that are whole, told by their own headers."""
+    """Yield the entries of a damaged zip that are whole, found by their own headers."""
     at = data.find(_ENTRY)
     while at >= 0:
         following = data.find(_ENTRY, at + 4)

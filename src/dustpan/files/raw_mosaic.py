@@ -120,7 +120,7 @@ def _turned(plane: np.ndarray, flip: int) -> np.ndarray:
 
 
 def _balance(given, fallback: np.ndarray | None = None) -> np.ndarray:
-    """Return multipliers with green at 1; a camera that does not tell is given daylight's."""
+    """Return multipliers with green at 1; a camera that names none is given daylight's."""
     values = np.asarray(given[:3], float)
     if not (values > 0).all() or not np.isfinite(values).all():
         return np.ones(3) if fallback is None else fallback

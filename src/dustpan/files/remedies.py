@@ -1,4 +1,4 @@
-"""Remedy files: read with every fault told, saved whole or not at all."""
+"""Remedy files: read with every fault reported, saved whole or not at all."""
 
 from __future__ import annotations
 

@@ -32,8 +32,8 @@ class Shelved:
     def made_for(self) -> str:
         """Camera and ISO in words, or that it suits any picture."""
         iso = f"ISO {self.remedy.iso}" if self.remedy.iso else ""
-        told = " · ".join(word for word in (self.remedy.camera, iso) if word)
-        return told or ("any picture" if self.path is None else "")
+        words = " · ".join(word for word in (self.remedy.camera, iso) if word)
+        return words or ("any picture" if self.path is None else "")
 
     def matches(self, words: str) -> bool:
         """Whether each of the words searched for stands in its name, note, camera, ISO or kinds of steps."""

@@ -29,7 +29,7 @@ _TURNS = {
     7: (1, True),
     8: (1, False),
 }
-logging.getLogger("tifffile").setLevel(logging.CRITICAL + 1)  # what is wrong with a file is told in one line, by us
+logging.getLogger("tifffile").setLevel(logging.CRITICAL + 1)  # we report what is wrong with a file, in one line
 _ALPHA_KINDS = {0: "unspecified", 1: "premultiplied", 2: "straight"}
 _WRITTEN_AS = {"unspecified": "unspecified", "premultiplied": "assocalpha", "straight": "unassalpha"}
 _CLASSIC = 4_000_000_000  # bytes of pixels up to which a classic TIFF holds them
@@ -201,7 +201,7 @@ def _native(path: Path, pixels: np.ndarray, page) -> np.ndarray:
     if pixels.dtype == bool:
         pixels = pixels.astype(np.uint8) * 255
     if pixels.dtype.kind == "f" and pixels.dtype.itemsize in (2, 4, 8):
-        with np.errstate(over="ignore"):  # what float32 can't hold becomes infinite, and that is told
+        with np.errstate(over="ignore"):  # what float32 can't hold becomes infinite, and that is reported
             pixels = pixels.astype(np.float32)
     elif pixels.dtype not in (np.uint8, np.uint16):
         raise PictureError(f"{path}: holds {pixels.dtype} numbers; 8 and 16 bits and floating point can be opened.")

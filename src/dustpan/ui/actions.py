@@ -111,7 +111,7 @@ TABLE = (
         "learn_noise",
         "Learn a camera's noise …",
         "Ctrl+Shift+N",
-        "Measure pictures at several ISOs, and keep what they tell for busy pictures of that camera",
+        "Measure pictures at several ISOs, and keep their noise for busy pictures of that camera",
     ),
     Entry("View", "alone", "The picture alone", "F11", "Show nothing but the picture, on the whole screen", True),
     Entry("View", "controls", "Controls", "F6", "Show the controls of the step, or fold them away", True),

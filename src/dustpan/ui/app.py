@@ -119,7 +119,7 @@ def _make_window() -> tuple[QApplication, Window]:
 
 
 def _end_by_signal(window) -> None:
-    """Close the window when the process is told to end: what is changed is kept, nothing is left half-written."""
+    """Close the window when the process is asked to end: what is changed is kept, nothing is left half-written."""
     from PyQt6.QtCore import QTimer
 
     for number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
@@ -138,7 +138,7 @@ def _read_ahead(path: Path) -> Callable[[], Source]:
 
         try:
             coming.set_result(read_picture(path))
-        except BaseException as fault:  # told by the one who waits for the picture
+        except BaseException as fault:  # reported by the one who waits for the picture
             coming.set_exception(fault)
 
     threading.Thread(target=read, daemon=True).start()

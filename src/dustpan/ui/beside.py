@@ -54,7 +54,7 @@ class Beside(QObject):
         return self.frames
 
     def combine(self, paths: list[Path]) -> None:
-        """Show frames in their workspace, with the darks and flats among them, as the names of a sample tell."""
+        """Show frames in their workspace, with the darks and flats among them, by the names in a sample."""
         work = self.show_frames().work
         for kind in ("dark", "flat"):
             work.set_calibration(kind, [path for path in paths if path.name.startswith(kind)])

@@ -1,4 +1,4 @@
-"""Learning the noise of a camera: what each picture tells, drawn over ISO, before it is kept."""
+"""Learning the noise of a camera: what each picture gives, drawn over ISO, before it is kept."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ from dustpan.ui.widgets.configured import configured
 _LEFT, _RIGHT, _TOP, _FOOT = 52, 96, 16, 34  # px around the plot
 _DOT = 4.0
 _SIZE = (760, 520)
-_INVITES = "Choose pictures of one camera at several ISOs: a plain scene, a wall or a test card tell most."
+_INVITES = "Choose pictures of one camera at several ISOs: a plain scene, a wall or a test card works best."
 
 
 class NoisePlot(QWidget):
@@ -37,7 +37,7 @@ class NoisePlot(QWidget):
         self.setAccessibleName("Noise over ISO")
 
     def show_shots(self, shots: list[Shot]) -> None:
-        """Show what pictures tell."""
+        """Show the noise of pictures."""
         self.shots, self.told = shots, fitted(shots) if shots else CameraNoise((), ())
         words = [f"ISO {iso}: {model.luminance:.1f}" for iso, model in zip(self.told.isos, self.told.models)]
         self.setAccessibleDescription(", ".join(words))
@@ -181,7 +181,7 @@ class CameraNoiseWindow(QWidget):
             self.note.setText(str(fault))
             return
         self.note.setText(
-            f"Kept in {file}. Pictures opened from now on use it where their own noise can hardly be told."
+            f"Kept in {file}. Pictures opened from now on use it where their own noise is hard to measure."
         )
         self.keep_button.setEnabled(False)
 
@@ -191,5 +191,5 @@ class CameraNoiseWindow(QWidget):
         camera = self.shots[0].source.metadata.camera if self.shots else ""
         count = len(self.shots)
         pictures = f"{count} picture{'s' if count != 1 else ''}"
-        told = f"{camera}: noise of {pictures} over ISO, in levels of 255." if camera else "Nothing measured yet."
-        self.words.setText(told)
+        words = f"{camera}: noise of {pictures} over ISO, in levels of 255." if camera else "Nothing measured yet."
+        self.words.setText(words)

@@ -23,7 +23,7 @@ def log_file() -> Path:
 
 
 def record_fault(fault: BaseException) -> UnforeseenError:
-    """Write an error nobody foresaw to the log, and return what is to be told of it."""
+    """Write an error nobody foresaw to the log, and return what to show of it."""
     if not _log.handlers:
         _log.addHandler(_handler())
         _log.propagate = False

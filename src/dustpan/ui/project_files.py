@@ -29,11 +29,11 @@ _PROJECTS = f"Projects (*{SUFFIX})"
 
 
 class ProjectFiles(QObject):
-    """Exchange the pictures that are open together with project files; what goes wrong is told and changes nothing.
+    """Exchange the pictures that are open together with project files; what goes wrong is reported and changes nothing.
 
     Signals
     -------
-    loaded(project, told) : its pictures are to be opened, and then it is told what was wrong with it.
+    loaded(project, faults) : its pictures are to be opened, and then what was wrong with it is reported.
     """
 
     loaded = pyqtSignal(object, str)
@@ -127,12 +127,12 @@ class ProjectFiles(QObject):
     def _show(self, path: Path, project: Project, *, faults: list[str]) -> None:
         there = [picture for picture in project.pictures if picture.path.is_file()]
         gone = [picture for picture in project.pictures if picture not in there]
-        told = [*faults, *(f"{shown_name(picture.path, whole=True)} is not there any more." for picture in gone)]
+        words = [*faults, *(f"{shown_name(picture.path, whole=True)} is not there any more." for picture in gone)]
         if not there:
-            self.message.tell(" ".join(told), True)
+            self.message.tell(" ".join(words), True)
             return
         self.path = path
-        self.loaded.emit(project, " ".join(told))
+        self.loaded.emit(project, " ".join(words))
 
 
 def _found_again(project: Project, folder: Path) -> Project:

@@ -20,7 +20,7 @@ _REMEDIES = "Remedies (*.json);;All files (*)"
 
 
 class RemedyFiles(QObject):
-    """Exchange a session's route with remedy files; what goes wrong is told and changes nothing."""
+    """Exchange a session's route with remedy files; what goes wrong is reported and changes nothing."""
 
     def __init__(self, session: Session, memory: Memory, message: Message, window: QWidget):
         super().__init__(window)

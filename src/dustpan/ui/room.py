@@ -23,7 +23,7 @@ _NATIVE = QKeySequence.SequenceFormat.NativeText
 class Panel:
     """A panel beside the picture: its widget, the edge that folds it, the action that does so by key.
 
-    `at_least` tells whether it is as small as it can be: only then a drag folds it.
+    `at_least` returns whether it is as small as it can be: only then a drag folds it.
     """
 
     name: str
@@ -40,7 +40,7 @@ class Room(QObject):
     ----------
     around : what else goes when the picture is shown alone.
     alone : the action that does so.
-    keys : actions whose keys are told then.
+    keys : actions whose keys are shown then.
 
     Signals
     -------
@@ -73,8 +73,8 @@ class Room(QObject):
             panel.edge.moved.connect(lambda by, name=panel.name: self._drag(name, by))
             panel.action.toggled.connect(lambda on, name=panel.name: self.fold(name, not on))
         alone.toggled.connect(self.show_alone)
-        told = [f"{action.shortcut().toString(_NATIVE)}  {action.text().rstrip(' …')}" for action in keys]
-        self._keys = _KeyLine(canvas, "      ".join(told))
+        words = [f"{action.shortcut().toString(_NATIVE)}  {action.text().rstrip(' …')}" for action in keys]
+        self._keys = _KeyLine(canvas, "      ".join(words))
         self._apply()
 
     def fold(self, name: str, away: bool) -> None:

@@ -51,10 +51,10 @@ class StartPage(QScrollArea):
         self._recent_title = configured(QLabel("Opened last"), objectName="faint")
         self._recent_tiles, samples = _grid(), _grid()
         words = {name: one.words for name, one in SCENES.items()} | {name: one.words for name, one in SERIES.items()}
-        for number, (name, told) in enumerate(words.items()):
+        for number, (name, about) in enumerate(words.items()):
             open_it = partial(self.sample.emit, name)
-            title, tip = name.capitalize().replace("-", " "), f"Open a made-up sample: {told}"
-            tile = PictureTile(title, told, tip, open_it, _sample_picture(name), lines=3)
+            title, tip = name.capitalize().replace("-", " "), f"Open a made-up sample: {about}"
+            tile = PictureTile(title, about, tip, open_it, _sample_picture(name), lines=3)
             samples.addWidget(tile, *divmod(number, _COLUMNS))
         column = QVBoxLayout()
         column.setContentsMargins(0, 0, 0, 0)

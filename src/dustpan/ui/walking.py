@@ -77,7 +77,7 @@ class Walking(QObject):
         self._open(paths[0].absolute(), read)
 
     def open_project(self, project: Project, told: str = "") -> None:
-        """Open the pictures of a project that are there, each as it was left; then tell what was wrong with it."""
+        """Open the pictures of a project that are there, each as it was left; then report what was wrong with it."""
         there = [picture for picture in project.pictures if picture.path.is_file()]
         shown = project.pictures[project.shown]
         works = {picture.path: picture.work for picture in there}
@@ -89,7 +89,7 @@ class Walking(QObject):
         """Open pictures together, each with work of its own.
 
         shown : the one to begin with; the first by default.
-        told : a fault that is told once it is shown.
+        told : a fault that is reported once it is shown.
         """
         pictures = self.session.pictures
         pictures.take(paths)

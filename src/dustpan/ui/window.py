@@ -336,9 +336,9 @@ class Window(QMainWindow):
             Panel("strip", strip, grip, actions["strip"], lambda: self.proof_strip.at_least),
         ]
         self.addActions(list(actions.values()))  # keys act while the menus are hidden too
-        told = ("alone", "fit", "zoom1", "wipe", "lamp", "switch", "next_picture", "previous_picture")
+        shown = ("alone", "fit", "zoom1", "wipe", "lamp", "switch", "next_picture", "previous_picture")
         around = (menu_bar, self.header, self.findings, bar)
-        keys = [actions[name] for name in told]
+        keys = [actions[name] for name in shown]
         self.tray.wanted = lambda: actions["tray"].isChecked() and not actions["alone"].isChecked()
         self.room = Room(self, self.canvas, self.memory, panels, around, actions["alone"], keys)
 

@@ -15,6 +15,7 @@ from dustpan.core.filters.dct import clean_plane
 from dustpan.core.filters.deblock import Rounding, deblock_tile
 from dustpan.core.filters.deconvolve import deconvolve
 from dustpan.core.filters.detail import structured_part
+from dustpan.core.filters.file_values import to_display
 from dustpan.core.filters.fireflies import find_fireflies
 from dustpan.core.filters.light_mean import restore_light_mean
 from dustpan.core.filters.quick import Cleaning
@@ -22,9 +23,11 @@ from dustpan.core.filters.sharpen import Sharpening, sharpen_plane
 from dustpan.core.filters.specks import fill_specks, find_by_ring, judge_peaks, mend_mosaic, take_specks
 from dustpan.core.filters.surfaces import explain
 from dustpan.core.filters.thorough import clean_thoroughly
+from dustpan.core.frames.combining import Method, combine
 from dustpan.core.kernels import compiled, dct
 from dustpan.core.kernels.warm import kernels
 from dustpan.core.noise.model import NoiseModel
+from dustpan.core.picture.file_curve import FileCurve
 from dustpan.core.where.brush import paint_strokes
 
 FOLDER = Path(compiled.__file__).parent
@@ -82,8 +85,11 @@ def test_every_kernel_keeps_its_one_signature(layout):
     results.append(deblock_tile(picture, (0, 0, 64, 48), rounding, ringing=0.5))
     results.append(find_fireflies(picture, picture[..., :0], strength=0.5, radius=3, spare=0.7)[1])
     results.append(paint_strokes((Stroke(((0.2, 0.3, 1.0), (0.7, 0.6, 0.5)), size=0.2),), (0, 0, 64, 48), (64, 48)))
-    told = {"strengths": (1.0, 0.5), "louder": np.ones(3)}
-    results.append(restore_light_mean(picture, layout(np.flip(picture, 0)), sigma[..., 0], **told))
+    taken = {"strengths": (1.0, 0.5), "louder": np.ones(3)}
+    results.append(restore_light_mean(picture, layout(np.flip(picture, 0)), sigma[..., 0], **taken))
+    results.append(to_display(picture, FileCurve.of(lambda values: values**1.8)))
+    frames, alike = layout(np.stack([np.asarray(picture)] * 4)), layout(np.ones((4, 4), np.float32))[0]
+    results += [combine(frames, alike, Method(name)).light for name in ("median", "sigma_clip")]
     results.append(explain(np.asarray(picture, np.float32), np.asarray(picture, np.float32)).unexplained)
     assert all(np.isfinite(result).all() for result in results)
     assert {kernel.name: len(kernel.signatures) for kernel in kernels()} == {kernel.name: 1 for kernel in kernels()}

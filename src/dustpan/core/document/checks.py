@@ -1,4 +1,4 @@
-"""Checks of plain values read from files: what each field must hold, and every fault told at once."""
+"""Checks of plain values read from files: what each field must hold, and every fault reported at once."""
 
 from __future__ import annotations
 

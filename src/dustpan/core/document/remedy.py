@@ -1,4 +1,4 @@
-"""Remedies: a route as UTF-8 JSON, read with every fault told at once."""
+"""Remedies: a route as UTF-8 JSON, read with every fault reported at once."""
 
 from __future__ import annotations
 
@@ -327,7 +327,7 @@ def _read_where(data: dict, at: str, faults: list[str]) -> Where:
 def _read_wheres(data: Any, faults: list[str]) -> tuple[tuple[str, Where], ...]:
     """Return the kept Wheres by name."""
     if not isinstance(data, dict):
-        return ()  # told with the other fields
+        return ()  # reported with the other fields
     kept = []
     for name, item in data.items():
         if isinstance(item, dict):

@@ -17,18 +17,18 @@ from dustpan.core.picture.curve import decode_curve, encode_curve, encode_slope
 
 CELL = 12  # px along a row that are averaged first: whole periods of every pattern of a sensor
 SEGMENT = 9  # cells; segments are compared with one another
-#: Rows on both sides that a row is compared with to tell whether there are bands: of one row, of some rows, of many.
+#: Rows on both sides that a row is compared with to find bands: of one row, of some rows, of many.
 NEAR, WIDER, WIDEST = 8, 16, 24
 _WINDOWS = {NEAR: 64, WIDER: 64, WIDEST: 128}  # rows in which a segment's variance is taken
 _FLATTEST = 0.1  # share of the windows that must show the bands
-_SCALES = (0, 1, 2, 4, 8, 16)  # rows, deviations of the blurs between which bands are told apart
+_SCALES = (0, 1, 2, 4, 8, 16)  # rows, deviations of the blurs between which bands are measured
 _WRITTEN = 0.5  # correlation of the rows' offsets with what varies along them, from which they are lines of letters
 _STRONG, _EVERYWHERE = 4 / 255, 0.3  # offsets from which both the lightest and the darkest of a row must share them
 _LIGHTEST = 0.85  # quantile of a row's cells; the darkest alike
-_BUDGET = 2.2  # times the bands' variance, that all scales have together; the strength tends to be told too low
+_BUDGET = 2.2  # times the bands' variance, that all scales have together; the strength tends to be measured too low
 _WIDE = 8  # rows, scale from which bands have no more power than at the scale before: the rest is the picture's own
 _USUAL = 2.5  # times their power, that bands have near a row; the rest is the picture's own
-_PARTS = 8  # of the width; how far they disagree tells the error
+_PARTS = 8  # of the width; how far they disagree gives the error
 DISPLAYED, OF_SENSOR = (0.5 / 255, 254.5 / 255), (-1.0, 0.98)  # values between which nothing is clipped
 _REFERENCE_SLOPE = encode_slope(np.array(0.3, np.float32))  # at the tone at which bands of light are given
 
@@ -77,8 +77,8 @@ def band_strength(
     Parameters
     ----------
     cells : (h, n, c) means along the rows.
-    near : one of `NEAR`, `WIDER`, `WIDEST`. Bands that are half as wide are told too weak, and much wider ones not at
-        all.
+    near : one of `NEAR`, `WIDER`, `WIDEST`. Bands that are half as wide are measured too weak, and much wider ones
+        not at all.
 
     Returns
     -------
@@ -130,7 +130,7 @@ def find_bands(
     Parameters
     ----------
     cells : (h, n, c) means along the rows.
-    size : their deviation, as `band_strength` tells it.
+    size : their deviation, as `band_strength` gives it.
     protect : 0 to 1; more keeps structure of the picture out of the offsets.
     coarsest : rows, deviation of the blur past which bands are taken for the picture's own.
 

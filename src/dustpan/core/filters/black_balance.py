@@ -1,4 +1,4 @@
-"""The colour that darks have where they should be neutral, told over tone and place."""
+"""The colour that darks have where they should be neutral, measured over tone and place."""
 
 from __future__ import annotations
 
@@ -13,8 +13,8 @@ from dustpan.core.filters.tone import smooth_step
 from dustpan.core.picture.region import Extent
 
 _SIDE = 160  # px, longer side of the planes
-_SPREAD = 0.07  # of the longer side, over which the tint of darks is told
-_TONES = 4  # at which it is told, between black and the reach
+_SPREAD = 0.07  # of the longer side, over which the tint of darks is measured
+_TONES = 4  # at which it is measured, between black and the reach
 _FEW = 0.02  # share of dark pixels around a place, under which what the whole picture says counts as much
 _FULL = 0.8  # part of the reach up to which all of the tint is taken
 _STRONGEST = 0.10  # tint beyond which a dark thing has a colour of its own
@@ -66,7 +66,7 @@ def find_tint(overview: np.ndarray, reach: float) -> Tint | None:
 
 
 def _means(off: np.ndarray, weights: np.ndarray) -> np.ndarray:
-    """Return (h, w, tones, 3) means around each place; where few pixels tell, nearer to those of the whole picture."""
+    """Return (h, w, tones, 3) means around each place; where they are few, nearer to those of the whole picture."""
     spread = _SPREAD * max(off.shape[:2])
     planes = []
     whole = (off * weights.sum(axis=2)[..., None]).sum(axis=(0, 1)) / weights.sum()

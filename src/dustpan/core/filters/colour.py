@@ -8,7 +8,7 @@ import numpy as np
 
 from dustpan.core.kernels.pixelwise import add_grey, add_grey_within, join_opponent, mean_tone, split_opponent
 
-_ENDS = np.float32(0.6 / 255), np.float32(1 - 0.6 / 255)  # tones that 8 bits tell from black and white
+_ENDS = np.float32(0.6 / 255), np.float32(1 - 0.6 / 255)  # tones that 8 bits hold apart from black and white
 
 #: Rows are luminance, red against blue, green against both; orthonormal, so noise keeps its size.
 OPPONENT = np.array(

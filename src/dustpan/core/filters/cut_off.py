@@ -36,7 +36,7 @@ def restore_cut_off(cleaned: np.ndarray, deviations: np.ndarray, strengths: tupl
     """
     if max(deviations) < _LEAST:
         return cleaned
-    # Where noise is left, the mean is told by the neighbours too.
+    # Where noise is left, the mean is taken over the neighbours too.
     left = np.float32(1 - min(strengths))
     mean = (
         cleaned if left <= 0 else cleaned + left * (cv2.blur(cleaned, (5, 5), borderType=cv2.BORDER_REFLECT) - cleaned)

@@ -8,7 +8,7 @@ from functools import partial
 import cv2
 import numpy as np
 
-from dustpan.core.kernels.deconvolve import compare_told, correct, look_ahead, unit_slopes
+from dustpan.core.kernels.deconvolve import compare_predicted, correct, look_ahead, unit_slopes
 from dustpan.core.work.cancel import Check, no_check
 
 SHAPES = ("gaussian", "disc", "motion")
@@ -98,7 +98,7 @@ def deconvolve(
     Notes
     -----
     The first guess is the blurred plane, as noise that is finer than the blur would never leave a sharper one. Each
-    turn compares what the guess tells with the plane, both blurred, where noise is least: the differences that are
+    turn compares what the guess predicts with the plane, both blurred, where noise is least: the differences that are
     within the noise are damped, and the total variation is held down a little, as rings beside edges and noise are
     what has most of it. It starts a little ahead on the way of the last two turns, by a factor that grows with
     the turns alone, so that tiles agree with the whole. Beside edges the result is held to what lies around. The floor
@@ -125,10 +125,10 @@ def deconvolve(
         check()
         ahead = np.empty_like(found)
         look_ahead(found, last, np.float32(turn / (turn + 3)), _TINY, ahead)
-        told = blur(ahead)
-        compare_told(data, told, _LEAST, ratio)
+        predicted = blur(ahead)
+        compare_predicted(data, predicted, _LEAST, ratio)
         unit_slopes(ahead, _FLAT, across, down)
-        correct(ahead, blur(ratio), told, room, floor, across, down, _SMOOTHING)
+        correct(ahead, blur(ratio), predicted, room, floor, across, down, _SMOOTHING)
         last, found = found, ahead
     over = found - floor
     near = partial(_near, deviation=max(_KEPT, _KEPT_OF_BLUR * spread_of(shape, radius)))

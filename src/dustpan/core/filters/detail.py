@@ -24,7 +24,7 @@ def structured_part(removed: np.ndarray, *, sigma: np.ndarray) -> np.ndarray:
 
     Notes
     -----
-    Noise has no common direction over a neighbourhood: the structure tensor of the removed part tells lines
+    Noise has no common direction over a neighbourhood: the structure tensor of the removed part separates lines
     and weaves from grain (Bigun and Granlund 1987). Energy above the noise's own is asked for as well, so that
     chance alignments in bare areas do not come back as worms.
     """

@@ -12,11 +12,11 @@ from dustpan.core.filters.edge_profiles import Edges, find_edges, overshoot_of, 
 RISE = 2.563  # 10-90 % rise of an edge under a gaussian blur of deviation 1
 _OWN = 0.55  # px, deviation of the blur that any sampled picture has
 _BINS = 8  # of directions, over half a turn
-_FEW = 6  # profiles from which a direction is told
-_LEAST_BINS = 6  # directions from which a motion is told
+_FEW = 6  # profiles from which a direction counts
+_LEAST_BINS = 6  # directions from which a motion can be found
 _FITTING = 0.75  # part of how the widths vary that a motion must explain: things at several distances vary otherwise
 _MOVED = 0.45  # part by which the variance over directions varies from where on the blur is a motion
-_WIDE = 3.6  # px of rise from which a disc can be told from a gaussian
+_WIDE = 3.6  # px of rise from which a disc differs enough from a gaussian
 _ROUND = 1.78  # ratio of the 10-90 % to the 25-75 % rise: 1.90 of a gaussian, 1.70 of a disc
 
 

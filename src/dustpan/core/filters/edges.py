@@ -1,4 +1,4 @@
-"""Edges and flat places of a picture, told from noise."""
+"""Edges and flat places of a picture, noise left out."""
 
 from __future__ import annotations
 

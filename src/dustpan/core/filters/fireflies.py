@@ -24,7 +24,7 @@ def support(radius: int) -> int:
 def find_fireflies(
     working: np.ndarray, features: np.ndarray, *, strength: float, radius: int, spare: float, clearer: float = 1.0
 ) -> tuple[np.ndarray, np.ndarray]:
-    """Mark fireflies, and tell what the pixels should be.
+    """Mark fireflies, and estimate what the pixels should be.
 
     Parameters
     ----------

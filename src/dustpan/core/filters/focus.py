@@ -9,7 +9,7 @@ from dustpan.core.filters.planes import guide_values
 from dustpan.core.filters.tone import smooth_step
 
 EVIDENCE_SUPPORT = 16  # px that `sharp_evidence` looks around
-_OCTAVES = (0.6, 1.2, 2.4, 4.8)  # px, deviations between which details are told apart by size
+_OCTAVES = (0.6, 1.2, 2.4, 4.8)  # px, deviations between which details are sorted by size
 _NOISE_KEPT = (0.34, 0.14, 0.07)  # part of white noise's deviation that each octave keeps
 _SHARP = (0.12, 0.28)  # fine detail as a part of coarse detail, from blurred to sharp
 _CLEAR = (6.0, 20.0)  # coarse detail, in units of its noise, from no evidence to full evidence
@@ -58,12 +58,12 @@ def spread_evidence(sharp: np.ndarray, sure: np.ndarray, picture: np.ndarray, si
     picture : (rows, columns, 3) float32, the picture reduced to the cells.
     size : cells across which evidence is carried.
     """
-    told, weight = np.zeros_like(sharp), np.full_like(sharp, 1e-6)
+    total_sharp, weight = np.zeros_like(sharp), np.full_like(sharp, 1e-6)
     for wider, share in _SPREADS:
         radius = max(round(wider * size), 1)
-        for plane, total in ((sharp * sure, told), (sure, weight)):
+        for plane, total in ((sharp * sure, total_sharp), (sure, weight)):
             total += share * np.maximum(guide_values(picture, plane.astype(np.float32), radius, _SOFT), 0)
-    cover = smooth_step(told / weight, 0.38, 0.62).astype(np.float32)
+    cover = smooth_step(total_sharp / weight, 0.38, 0.62).astype(np.float32)
     return _without_scraps(cover, size)
 
 

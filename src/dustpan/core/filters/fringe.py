@@ -29,7 +29,7 @@ _SPREAD, _FAR_SPREAD, _DETAIL = 2.0, 8.0, 12.0  # px, deviations of light that s
 _PART = 64  # px, side of the parts of a picture that are compared
 _LEAST_OF_PART, _LEAST_PARTS = 60, 4  # pixels beside edges; parts that have as many
 _CERTAIN, _LEAST_TINT = 12.0, 0.4  # times its error; colour of a rim beside the light that spreads
-_LIKE_ALL = 0.05  # error of that in a part, however well it is told there
+_LIKE_ALL = 0.05  # error of that in a part, however well it is measured there
 _PEAK = 0.35  # share of the rims' colour that lies within 30 degrees of a fringe's hue
 
 

@@ -40,7 +40,7 @@ def _spread(size: float) -> float:
 
 
 def _normal(region: Region, seed: int, channel: int) -> np.ndarray:
-    """Return nearly normal numbers of unit deviation, each told by its place: the sum of four even ones."""
+    """Return nearly normal numbers of unit deviation, each fixed by its place: the sum of four even ones."""
     x = np.arange(region[0], region[2]).astype(np.int64).astype(np.uint32)[None, :]
     y = np.arange(region[1], region[3]).astype(np.int64).astype(np.uint32)[:, None]
     own = _mixed(np.array([(seed * 4 + channel) % 2**32], np.uint32) + np.uint32(0x27D4EB2F))

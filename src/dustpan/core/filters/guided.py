@@ -1,4 +1,4 @@
-"""Pull a roughly drawn cover to the outline of what it covers, told on a reduced picture."""
+"""Pull a roughly drawn cover to the outline of what it covers, found on a reduced picture."""
 
 from __future__ import annotations
 

@@ -2,7 +2,7 @@
 
 Display values rise with light ever more slowly, and black cuts off what falls below it. The mean of noisy display
 values is therefore not the display value of the mean light: cleaned darks come out up to a dozen levels too dark where
-noise is strong, and too light next to black. What cleaning takes away tells how strong the noise is at each place.
+noise is strong, and too light next to black. What cleaning takes away shows how strong the noise is at each place.
 
 References
 ----------
@@ -26,7 +26,7 @@ from dustpan.core.picture.curve import decode_curve, encode_curve
 SUPPORT = 6  # px that the result looks around
 _POWER_BLUR, _MEAN_BLUR = 2.5, 2.0  # px, deviations of the smoothing
 _TAPS = (2 * SUPPORT + 1, 2 * SUPPORT + 1)
-_LEAST_TAKEN = 0.2  # part of the noise that was taken away, under which its strength is told no better
+_LEAST_TAKEN = 0.2  # part of the noise that was taken away, under which its strength is known no better
 _FARTHEST = 3.0  # deviations of noise at most
 _BLACK, _TOWARDS_BLACK = 6 / 255, 0.6  # display value from which darks may be moved down, and by how much of the rest
 _SMOOTHED = 0.2  # of the deviation, that shifts are smoothed over means by
@@ -75,7 +75,7 @@ def restore_light_mean(
 def _shifts() -> np.ndarray:
     """Return what is to be added to means from 0 to 1 (rows) for each deviation of the noise (columns), float32.
 
-    Next to black a mean and a deviation hardly tell a tone, so that darks are not moved down all the way. Smoothed over
+    Next to black a mean and a deviation hardly fix a tone, so that darks are not moved down all the way. Smoothed over
     the means: where shifts change fast, they would make what is left of the noise louder.
     """
     means, deviations = np.linspace(0, 1, _MEANS), np.linspace(0, _WIDEST, _DEVIATIONS)

@@ -23,7 +23,7 @@ _AGREEING, _LEAST_SQUARES = 0.12, 3  # share and number of the squares that must
 _PARTS, _LEAST_PART = 6, 0.3  # of a square's width, in each of which a line has that share of its offset at least
 _SMOOTHED, _SMOOTHED_PX = 33, 66  # values along the row that are averaged, within so many pixels
 _LINES = 40  # px; lines within that distance are averaged too
-_OF_DOUBT = 3.0  # variance of a line's offset in those that its sound rows tell: it has a texture of its own
+_OF_DOUBT = 3.0  # variance of a line's offset in those of its sound rows: it has a texture of its own
 _REACH = 2  # rows around a line that it may have been smeared to
 _PART_OF_PEAK = 0.3  # of a line's offset, from which a row beside it belongs to it
 #: Tones and the point (column, row) they begin at.
@@ -72,7 +72,7 @@ def find_lines(crops: Sequence[Crop], *, apart: int, least: float, period: int =
     Notes
     -----
     In each square rows are averaged and folded by every period; the phase that stands out most from the scatter of the
-    rows tells a line. Things in the picture repeat as well, but not with the same period and phase in many squares.
+    rows makes a line. Things in the picture repeat as well, but not with the same period and phase in many squares.
     """
     votes: dict[tuple[int, int], list[tuple[np.ndarray, int, float]]] = {}
     squares = [(square, row) for crop in crops for square, row in _squares(crop)]
@@ -129,7 +129,7 @@ def _strongest(offsets: np.ndarray, first: np.ndarray, period: int) -> list[_Lin
 
     Parameters
     ----------
-    offsets : (squares, rows) as `_row_offsets` tells them.
+    offsets : (squares, rows) as `_row_offsets` gives them.
     first : (squares,), the row of the picture at which those of each square begin.
     """
     count = offsets.shape[1]
@@ -141,8 +141,8 @@ def _strongest(offsets: np.ndarray, first: np.ndarray, period: int) -> list[_Lin
     most = np.argmax(deviations, axis=1)
     at = np.arange(len(most)), most
     deviations[at] *= ~_every_other(means, most)
-    told = deviations[at].tolist(), ((first + most) % period).tolist(), means[at].tolist()
-    return [_Line(size, period, phase, offset) for size, phase, offset in zip(*told, strict=True)]
+    found = deviations[at].tolist(), ((first + most) % period).tolist(), means[at].tolist()
+    return [_Line(size, period, phase, offset) for size, phase, offset in zip(*found, strict=True)]
 
 
 def _every_other(means: np.ndarray, most: np.ndarray) -> np.ndarray:
@@ -268,7 +268,7 @@ def _mean(part: np.ndarray, count: int) -> np.ndarray:
 def _doubt(tile: np.ndarray, above: np.ndarray, below: np.ndarray, step: int) -> np.ndarray:
     """Return (n, w, c): how far the sound rows beside the lines are from one another, squared.
 
-    A line at the picture's end has such a row on one side alone, which tells nothing: the lines nearby count.
+    A line at the picture's end has such a row on one side alone, which is no evidence: the lines nearby count.
     """
     means = _along(tile[below] - tile[above], step, _mean)
     apart = _along(means**2, step, _mean) / 4 + np.float32(1e-10)

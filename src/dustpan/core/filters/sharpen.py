@@ -14,7 +14,7 @@ from dustpan.core.filters.edge_profiles import rise_of
 from dustpan.core.kernels.pixelwise import add_detail
 
 _FINEST = 0.5  # px, deviation of the blur that separates the finest octave from the rest
-_HALF_EDGE, _STEP = 40, 0.4  # px and tone of the edge that amounts are told on
+_HALF_EDGE, _STEP = 40, 0.4  # px and tone of the edge that amounts are measured on
 _QUANTILE_RISE = 2.563  # 10-90 % rise of an edge under a gaussian blur of deviation 1
 
 
@@ -93,7 +93,7 @@ def sharpen_plane(plane: np.ndarray, sharpening: Sharpening, *, noise: np.ndarra
 
     Notes
     -----
-    Direction is told by the structure tensor. The lightest and darkest of a neighbourhood are looked for behind a
+    Direction comes from the structure tensor. The lightest and darkest of a neighbourhood are looked for behind a
     slight blur: single pixels of noise would allow halos of their own size.
 
     References

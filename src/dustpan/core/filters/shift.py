@@ -168,7 +168,7 @@ def _slopes(
 
 
 def _detail(plane: np.ndarray) -> np.ndarray:
-    """Return what is finer than a few pixels: the slope of a sky tells nothing of a shift."""
+    """Return what is finer than a few pixels: the slope of a sky shows no shift."""
     return plane - cv2.GaussianBlur(plane, (0, 0), _COARSE, borderType=cv2.BORDER_REFLECT)
 
 

@@ -17,7 +17,7 @@ _TEXTURE = 0.04  # step of tone that is still taken for texture
 def median(tile: np.ndarray, radius: float) -> np.ndarray:
     """Return the median over squares of 2 * radius + 1 px, of each channel.
 
-    Beyond 2 px tones are told apart in 256 bins, 220 of them between black and white; within its bin each follows its
+    Beyond 2 px tones are counted in 256 bins, 220 of them between black and white; within its bin each follows its
     neighbours. Fractions of a radius mix the two whole ones beside it.
 
     Parameters

@@ -87,7 +87,7 @@ def count_detail(tile: np.ndarray, points: np.ndarray) -> np.ndarray:
 def describe(
     patches: np.ndarray, noise: np.ndarray, detail: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """Return what networks are told of peaks.
+    """Return the facts of peaks that networks are given.
 
     Parameters
     ----------

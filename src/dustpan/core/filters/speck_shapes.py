@@ -1,4 +1,4 @@
-"""What specks look like: networks that tell them from texture, and what they have added to the picture.
+"""What specks look like: networks that separate them from texture, and what specks have added to the picture.
 
 Texture has peaks of one pixel as well; what sets a speck apart is how all of its surroundings look. The networks were
 shown many of both, in photographs with hot pixels of known size put on them (`training/specks.py`). Most peaks are
@@ -73,7 +73,7 @@ def tell_added(peaks: Peaks) -> np.ndarray:
 
     Notes
     -----
-    One half of the network tells what was added; the other what a pixel would be without, beside the median of the
+    One half of the network predicts what was added; the other what a pixel would be without, beside the median of the
     surroundings, which is surer where much was added.
     """
     weights = _weights()
@@ -84,9 +84,9 @@ def tell_added(peaks: Peaks) -> np.ndarray:
         patches = chosen.surroundings(WIDE)
         pixels, facts, height, medians = describe(patches, chosen.noise, chosen.detail)
         tall = height[:, None, None, None]
-        told = tall[..., None] * look("added", pixels, facts, weights).reshape(-1, 2, TOUCHED, TOUCHED, 3)
+        predicted = tall[..., None] * look("added", pixels, facts, weights).reshape(-1, 2, TOUCHED, TOUCHED, 3)
         excess = patches[:, rim:-rim, rim:-rim] - medians[:, None, None]
-        added[part] = np.where(np.abs(told[:, 0]) > _LEAST_TOUCH * tall, excess - told[:, 1], 0)
+        added[part] = np.where(np.abs(predicted[:, 0]) > _LEAST_TOUCH * tall, excess - predicted[:, 1], 0)
     return np.rint(added / _FINEST) * _FINEST
 
 

@@ -1,4 +1,4 @@
-"""What the surfaces of a rendered picture tell of it: detail that is theirs, and noise that is not.
+"""What the surfaces of a rendered picture explain: detail that is theirs, and noise that is not.
 
 References
 ----------
@@ -23,7 +23,7 @@ SUPPORT = 20  # px that the result looks around
 _AROUND = 2.0  # px, deviation of the surroundings that a regression sees
 _COARSE = 2.5  # px, deviation of the blur past which detail stays in the picture
 FINE, _GATHER = 1.0, 2.0  # px, deviations: of the blur that noise stands out of, and of the window it is gathered in
-_RIDGE = np.float32(0.01)  # variance of a feature under which it tells nothing
+_RIDGE = np.float32(0.01)  # variance of a feature under which it is left out
 _MOST = np.float32(40 / 255)  # by which a pixel may count as noise; what stands out more is a defect or a highlight
 _FARTHEST = np.float32(20.0)  # from their means that features are followed
 
@@ -69,7 +69,7 @@ def explain(tile: np.ndarray, surface: np.ndarray) -> Explained:
 
     Notes
     -----
-    Around each pixel the channels are a linear function of the features. What that tells and is fine is detail, and
+    Around each pixel the channels are a linear function of the features. What that explains and is fine is detail, and
     what it leaves is noise, which a renderer leaves stronger at some places than at others of the same tone.
     """
     said = _regression(tile, surface)

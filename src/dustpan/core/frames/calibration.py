@@ -11,7 +11,7 @@ from dustpan.core.errors import PictureError
 from dustpan.core.kernels.stack import clipped_mean, middle_and_spread
 
 _KAPPA, _TURNS = 3.0, 5
-_LEAST_RESPONSE = 0.05  # of a flat, under which a pixel tells nothing
+_LEAST_RESPONSE = 0.05  # of a flat, under which a pixel is left out
 
 
 def master_of(frames: Sequence[np.ndarray]) -> np.ndarray:
@@ -62,7 +62,7 @@ class Calibration:
     def apply(self, light: np.ndarray, seconds: float | None = None) -> np.ndarray:
         """Return a frame without the camera's marks.
 
-        A dark of another exposure is scaled by the ratio of the exposures, where a bias tells what does not grow.
+        A dark of another exposure is scaled by the ratio of the exposures, where a bias gives what does not grow.
 
         Parameters
         ----------

@@ -17,7 +17,7 @@ _FEW = 8  # frames
 
 @dataclass(frozen=True)
 class Figure:
-    """A figure by which frames can be told apart; lower is better.
+    """A figure by which frames are compared; lower is better.
 
     Attributes
     ----------
@@ -106,5 +106,5 @@ def advice(qualities: Sequence[Quality], kept: Sequence[int], *, calibrated: boo
     if clouded:
         told.append(f"{clouded} frames are far noisier than most, as behind clouds; they count little.")
     if len(own) < _FEW:
-        told.append(f"With {len(own)} frames outliers are told badly: the median is safer than a sigma clip.")
+        told.append(f"With {len(own)} frames outliers are hard to find: the median is safer than a sigma clip.")
     return told

@@ -10,7 +10,7 @@ import numpy as np
 from dustpan.core.kernels.stack import clipped_mean, middle_and_spread, ranked_mean
 
 METHODS = ("average", "median", "sigma_clip", "winsorised", "percentile")
-HALO = 4  # rows around a band that its spread is told from
+HALO = 4  # rows around a band that its spread is measured in
 _TURNS = 6
 _POOL = 9  # px, within which the spread of a pixel is that of its neighbours
 _OWN = 0.75  # of its own spread that a pixel may have at least: stars twinkle
@@ -65,7 +65,7 @@ def combine(stack: np.ndarray, weights: np.ndarray, method: Method) -> Combined:
     """
     count, *shape = stack.shape
     flat = np.require(stack.reshape(count, -1), np.float32, ("C", "W"))
-    weights = np.ascontiguousarray(weights, np.float32)
+    weights = np.require(weights, np.float32, ("C", "W"))
     light, rejected = np.empty(flat.shape[1], np.float32), np.zeros(flat.shape[1], np.int32)
     by_frame = np.zeros(count, np.int32)
     if method.name in ("average", "median", "percentile"):
@@ -93,7 +93,7 @@ def _drawn_in(flat: np.ndarray, middle: np.ndarray, spread: np.ndarray) -> np.nd
 
 
 def _pooled(spread: np.ndarray) -> np.ndarray:
-    """Return spreads as their neighbours have them: that of a few values alone is told badly."""
+    """Return spreads as their neighbours have them: that of a few values alone is unreliable."""
     known = np.nan_to_num(spread)
     mean = cv2.blur(known, (_POOL, _POOL), borderType=cv2.BORDER_REFLECT)
     return np.maximum(mean.reshape(spread.shape), np.float32(_OWN) * known).astype(np.float32)

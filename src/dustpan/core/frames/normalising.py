@@ -1,4 +1,4 @@
-"""Bring frames to the sky and the strength of light of the reference, and tell how much each counts."""
+"""Bring frames to the sky and the strength of light of the reference, and find how much each counts."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from scipy.spatial import cKDTree
 
 from dustpan.core.frames.stars import Stars
 
-_ENOUGH = 10  # matched stars that tell the strength of light
+_ENOUGH = 10  # matched stars that give the strength of light
 _NEAR = 1.5  # px
 _EVERY = 3  # pixels of which one is looked at
 
@@ -43,7 +43,7 @@ def sky_of(light: np.ndarray) -> np.ndarray:
 def level_of(sky: np.ndarray, stars: Stars, matrix: np.ndarray, reference: Stars, reference_sky: np.ndarray) -> Level:
     """Return how a frame is brought to the reference.
 
-    Where stars are matched they tell its strength, whatever cloud or moon has added to its sky; else skies do.
+    Where stars are matched they give its strength, whatever cloud or moon has added to its sky; else skies do.
     """
     gain = _by_stars(stars, matrix, reference)
     if gain is None:

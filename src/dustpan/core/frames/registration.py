@@ -200,7 +200,7 @@ def _contrasted(tone: np.ndarray) -> np.ndarray:
 
 
 def _feature_guess(reference: np.ndarray, frame: np.ndarray, how: str) -> np.ndarray:
-    """Return the placement that most features agree on; a shift by phase where features tell nothing."""
+    """Return the placement that most features agree on; a shift by phase where features find none."""
     shift, _ = cv2.phaseCorrelate(
         reference.astype(np.float64),
         frame.astype(np.float64),

@@ -1,4 +1,4 @@
-"""Linear light of a night as it is looked at: the sky dark, and stars told from it."""
+"""Linear light of a night as it is looked at: the sky dark, and stars clear of it."""
 
 from __future__ import annotations
 

@@ -23,7 +23,7 @@ from dustpan.core.steps.finding import Finding
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Pool
 
-#: Harm that sharpening does; what a route has done to tones and texture is told at the picture's own size.
+#: Harm that sharpening does; what a route has done to tones and texture is measured at the picture's own size.
 _AT_OUTPUT = ("halo", "worms", "noise_louder", "clipping_black", "clipping_white")
 _LEAST_SPREAD = 0.2  # px
 _EIGHT = Output("png", np.uint8, alpha=False)

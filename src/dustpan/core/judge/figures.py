@@ -27,11 +27,11 @@ def combine_figures(patches: Sequence[PatchFigures], by_tone: Sequence[int] | No
     ----------
     by_tone : indices of the patches for figures that are shares of the picture; all by default.
     """
-    told = Figures()
+    figures = Figures()
     for number, measure in enumerate(MEASURES):
         counted = range(len(patches)) if by_tone is None or not measure.of_picture else by_tone
-        told |= measure.combine([patches[index][number] for index in counted])
-    return told
+        figures |= measure.combine([patches[index][number] for index in counted])
+    return figures
 
 
 def find_harms(whole: Figures, spots: Sequence[Spot], each: Sequence[Figures]) -> list[Finding]:

@@ -47,7 +47,7 @@ class Histogram:
 def histograms(
     engine: Engine, document: Document, step_id: str, rest: Mapping[str, float], *, check: Check = no_check
 ) -> tuple[Histogram, Histogram]:
-    """Return the histograms before and after a step of a route, told on a reduced picture.
+    """Return the histograms before and after a step of a route, counted on a reduced picture.
 
     Parameters
     ----------

@@ -166,7 +166,7 @@ def _patch(engine: Engine, reference: Plan, region: Region, pair: Pair, original
 
 
 def _kept_side(engine: Engine, of: Plan, region: Region, read: Callable[[], np.ndarray]) -> Side:
-    """Return a patch before a route; it is kept with what is told of it, as the next route is judged against it too."""
+    """Return a patch before a route, kept with what is derived from it: the next route is judged against it too."""
     return engine.stores.analyses.get_or_make(digest("side", of.key, region), lambda: Side(read()))
 
 

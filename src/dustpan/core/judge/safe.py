@@ -15,7 +15,7 @@ from dustpan.core.steps.finding import Finding
 from dustpan.core.work.cancel import Check, no_check
 from dustpan.core.work.pool import Priority
 
-_LEAST = 0.02  # of the parameter's range, under which nothing is told apart
+_LEAST = 0.02  # of the parameter's range, under which strengths do not differ
 _CLOSE = 1.06  # ratio of two strengths that are taken for one
 
 

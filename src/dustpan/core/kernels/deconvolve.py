@@ -17,13 +17,13 @@ def look_ahead(found, last, part, least, out):
 
 
 @kernel("f4[:,::1], f4[:,::1], f4, f4[:,::1]")
-def compare_told(data, told, least, out):
-    """Fill (H, W) with by what part the data differ from what the found picture tells; `told` is held to `least`."""
+def compare_predicted(data, predicted, least, out):
+    """Fill (H, W) with the part by which the data differ from the prediction, which is held to `least`."""
     height, width = out.shape
     for y in range(height):
         for x in range(width):
-            told[y, x] = max(told[y, x], least)
-            out[y, x] = data[y, x] / told[y, x] - np.float32(1)
+            predicted[y, x] = max(predicted[y, x], least)
+            out[y, x] = data[y, x] / predicted[y, x] - np.float32(1)
 
 
 @kernel("f4[:,::1], f4, f4[:,::1], f4[:,::1]")
@@ -47,12 +47,12 @@ def unit_slopes(plane, flat, across, down):
 
 
 @kernel("f4[:,::1], f4[:,::1], f4[:,::1], f4[:,::1], f4[:,::1], f4[:,::1], f4[:,::1], f4")
-def correct(found, ratio, told, room, floor, across, down, smoothing):
+def correct(found, ratio, predicted, room, floor, across, down, smoothing):
     """Multiply (H, W) `found` by 1 + `ratio`, by less where that may be noise, smooth it a little, hold it to a floor.
 
     Parameters
     ----------
-    ratio : (H, W), a difference as a part of `told`.
+    ratio : (H, W), a difference as a part of `predicted`.
     room : (H, W), light of a difference from which none is taken for noise; smaller ones count by their square.
     across, down, smoothing : what `unit_slopes` gives, and the weight of the total variation.
     """
@@ -63,10 +63,10 @@ def correct(found, ratio, told, room, floor, across, down, smoothing):
         upper = np.float32(y > 0)
         for x in range(1, width):
             bent = across[y, x] - across[y, x - 1] + down[y, x] - upper * down[above, x]
-            part = ratio[y, x] * told[y, x] / room[y, x]
+            part = ratio[y, x] * predicted[y, x] / room[y, x]
             factor = (one + min(part * part, one) * ratio[y, x]) / (one - smoothing * bent)
             found[y, x] = max(found[y, x] * factor, floor[y, x])
         bent = across[y, 0] + down[y, 0] - upper * down[above, 0]
-        part = ratio[y, 0] * told[y, 0] / room[y, 0]
+        part = ratio[y, 0] * predicted[y, 0] / room[y, 0]
         factor = (one + min(part * part, one) * ratio[y, 0]) / (one - smoothing * bent)
         found[y, 0] = max(found[y, 0] * factor, floor[y, 0])

@@ -9,7 +9,7 @@ from dustpan.core.kernels.compiled import helper, kernel
 
 @helper
 def _alike(features, y, x, v, u):
-    """Whether two pixels show the same surface, as far as their features tell."""
+    """Whether two pixels show the same surface, by their features."""
     alike = True
     for k in range(features.shape[2]):
         alike = alike and abs(features[y, x, k] - features[v, u, k]) <= np.float32(1)
@@ -80,7 +80,7 @@ def _gather(light, features, y, x, around, values, where):
 
 @kernel("f4[:,::1], f4[:,:,::1], f4[:,:,::1], i8[:,::1], i8, f4, f4, b1[:,::1], f4[:,:,::1]")
 def mark_fireflies(light, working, features, around, rim, share, reach, marks, base):
-    """Mark the pixels that stand far over a rank of their surroundings, and tell what they should be.
+    """Mark the pixels that stand far over a rank of their surroundings, and estimate what they should be.
 
     Parameters
     ----------

@@ -206,7 +206,7 @@ def filter_groups(noisy, pilot, sigma, spectrum, table, least, limit, fading, to
 
     Parameters
     ----------
-    noisy, pilot : (3, H, W) opponent planes; the first of the pilot tells which windows are alike.
+    noisy, pilot : (3, H, W) opponent planes; windows are compared in the first of the pilot.
     sigma : (3, H / 2, W / 2), deviation of the noise for the window whose corner is each even pixel; 0 leaves a plane.
     spectrum : (3, 64), relative deviations of the coefficients.
     table : (3, FAR + 1, 2 FAR + 1, 64), correlation of a coefficient's noise in two windows, by how far the second lies

@@ -11,7 +11,7 @@ from dustpan.core.kernels.compiled import kernel
 def paint_stroke(points, softness, left, top, cover):
     """Paint the line through points into a plane, where it is more than what is there.
 
-    Each pixel is told by its own place alone, so parts of a picture agree with the whole.
+    Each pixel depends on its own place alone, so parts of a picture agree with the whole.
 
     Parameters
     ----------

@@ -1,7 +1,7 @@
 """Measure noise in places that the user knows to be empty.
 
 All that varies there is noise, so its power is a plain mean over the blocks. Places hold a few tones only: for the
-others, and for what too few blocks tell, the noise measured from the whole picture is scaled to what they show.
+others, and where blocks are too few, the noise measured from the whole picture is scaled to what they show.
 """
 
 from __future__ import annotations
@@ -46,7 +46,7 @@ _FINE = np.arange(64) > 0  # all coefficients but the mean
 def bare_regions(areas: Sequence[Extent], size: Size) -> list[Region]:
     """Return areas (parts of the picture's width and height) in pixels, the middle of large ones.
 
-    Areas under 16 px wide or high tell nothing and are left out.
+    Areas under 16 px wide or high are left out.
     """
     regions = []
     for x0, y0, x1, y1 in areas:
@@ -87,7 +87,7 @@ def measure_bare(model: NoiseModel, places: Sequence[np.ndarray], compression: C
     ----------
     model : the noise measured from the whole picture.
     places : h x w x 3 working pixels of each place, at least 16 px wide and high; none return the model.
-    compression : of the file, where it is a JPEG. Coefficients that were rounded away tell nothing.
+    compression : of the file, where it is a JPEG. Coefficients that were rounded away are left out.
     """
     if not places:
         return model
@@ -202,10 +202,10 @@ class _Shown:
     def spectrum_change(self, spectrum: np.ndarray, known: np.ndarray) -> np.ndarray:
         """Return (3, 8, 8) factors of the spectrum's power, nearer to 1 the fewer blocks there are; its mean stays."""
         fine = known & _FINE.reshape(8, 8)
-        told = spectrum**2 * fine
+        expected = spectrum**2 * fine
         shown = self.power * fine
-        unit = shown.sum(axis=(2, 3)) / np.maximum(told.sum(axis=(1, 2)), _EPSILON)
-        ratio = np.tensordot(self.counts, shown / np.maximum(unit[..., None, None] * told, _EPSILON), 1)
+        unit = shown.sum(axis=(2, 3)) / np.maximum(expected.sum(axis=(1, 2)), _EPSILON)
+        ratio = np.tensordot(self.counts, shown / np.maximum(unit[..., None, None] * expected, _EPSILON), 1)
         change = (ratio + _PRIOR_BLOCKS) / (self.counts.sum() + _PRIOR_BLOCKS)
         return np.where(fine, change, 1.0)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import scipy
 
-CELL = 32  # px, side of the cells that are told apart
+CELL = 32  # px, side of the cells that are blank or not
 _EQUAL = 0.5  # share of a cell's pixels that equal a neighbour exactly, from which it is blank; noise leaves few
 _PLAIN = 0.15  # share of blank cells, under which a picture is taken as it is
 _LEAST = 3  # cells across and down that a photograph has at least

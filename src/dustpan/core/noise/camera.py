@@ -1,4 +1,4 @@
-"""The noise of a camera over ISO, fitted to what was measured in its pictures, and what it tells of a busy one."""
+"""The noise of a camera over ISO, fitted to what was measured in its pictures, and its use for busy ones."""
 
 from __future__ import annotations
 
@@ -11,8 +11,8 @@ from dustpan.core.document.between import stops_apart
 from dustpan.core.noise.fixed import noise_between
 from dustpan.core.noise.model import DOUBTFUL, NoiseModel, geometric_mean
 
-_BEYOND = 1.0  # stops of ISO past those measured, up to which it is told
-_OFF = 0.25  # relative error of what a camera's other pictures tell of one
+_BEYOND = 1.0  # stops of ISO past those measured, up to which it is extrapolated
+_OFF = 0.25  # relative error of a picture's noise as estimated from the camera's other pictures
 _LEAST_DOUBT = 0.05
 _FAINT = 1e-5  # deviation under which logarithms are not fitted
 _CURVED = 4  # ISOs from which the course over them may be curved
@@ -20,7 +20,7 @@ _CURVED = 4  # ISOs from which the course over them may be curved
 
 @dataclass(frozen=True, eq=False)
 class Measured:
-    """What one picture told: its ISO and its noise."""
+    """The measurement of one picture: its ISO and its noise."""
 
     iso: int
     model: NoiseModel
@@ -84,9 +84,9 @@ def _joined(models: Sequence[NoiseModel]) -> NoiseModel:
 
 
 def with_camera(measured: NoiseModel, camera: NoiseModel) -> NoiseModel:
-    """Return a picture's noise, where it can hardly be told, drawn to what its camera has at this ISO.
+    """Return a picture's noise, where its measurement is doubtful, drawn to what its camera has at this ISO.
 
-    Luminance and colour count apart, each by its doubt; what can be told well stays as it was measured.
+    Luminance and colour count apart, each by its doubt; a sure measurement stays as it was.
     """
     sigma, doubt = measured.sigma.copy(), list(measured.doubt)
     for part, planes in enumerate((slice(0, 1), slice(1, 3))):

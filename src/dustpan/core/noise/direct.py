@@ -1,7 +1,7 @@
-"""Noise told directly, tone by tone: where the calmest blocks of a tone spread just as those of noise alone do.
+"""Noise measured directly, tone by tone: where the calmest blocks of a tone spread just as those of noise alone do.
 
-The energies of blocks that hold noise alone follow a chi-squared distribution, so every low quantile of them tells the
-same power; texture spreads them farther. Where the quantiles of a tone agree, what they tell is the noise there,
+The energies of blocks that hold noise alone follow a chi-squared distribution, so every low quantile of them gives the
+same power; texture spreads them farther. Where the quantiles of a tone agree, that power is the noise there,
 whatever the `prior` has learned to expect.
 """
 
@@ -20,15 +20,15 @@ from dustpan.core.picture.source import Compression
 
 _APART, _FAR_APART = 0.12, 0.30  # logarithm of power, by which the 5 % and the 0.5 % quantile differ from the 30 % one
 _TOGETHER = 0.12  # correlation of coarse and fine energy from which it is texture, or noise that differs by place
-_NEAR = 0.06  # tone, over which what one tone tells counts for its neighbours
-_ELSE = 0.02  # share of the picture that must tell directly, from which it counts half against the prior
+_NEAR = 0.06  # tone, over which the measurement of one tone counts for its neighbours
+_ELSE = 0.02  # share of the picture measured directly from which it counts half against the prior
 _ELSE_SPECTRUM = 0.2  # the same of the spectrum
 _UNEVEN = 0.25  # logarithm of power, by which fine bands differ from the model's spectrum
 _TEXTURED = 0.35  # logarithm of power, by which the coarse band exceeds the fine ones
-_COARSE = 1  # index of the coarse band in `BANDS`; the finer ones are those in which noise is told
+_COARSE = 1  # index of the coarse band in `BANDS`; noise is measured in the finer ones
 _NOTHING = 0.3  # levels of noise, under which two figures are alike
 _LEAST_DOUBT = 0.1
-_FAINT = (0.8 / DISPLAY) ** 2  # power added to both sides, under which nothing is told apart
+_FAINT = (0.8 / DISPLAY) ** 2  # power added to both sides, under which differences do not count
 _COARSE_STEPS = 2.0  # steps of a compression beside the noise, beyond which it takes or adds too much
 _COUNTS = FINE_BANDS.sum(axis=(1, 2)).astype(float)
 ALL_FINE = len(_COUNTS)
@@ -40,7 +40,7 @@ def _parts(fine: int) -> np.ndarray:
 
 
 class Direct(NamedTuple):
-    """What the blocks of each tone tell directly.
+    """The direct measurement of each tone.
 
     Attributes
     ----------
@@ -57,7 +57,7 @@ class Direct(NamedTuple):
 
 
 def read_directly(level: LevelStatistics, fine: int = ALL_FINE) -> Direct:
-    """Return what the energies of blocks tell directly; at tones where noise is cut off, as it was before.
+    """Return the direct measurement from the energies of blocks; at tones where noise is cut off, as it was before.
 
     fine : how many of the fine bands are looked at, the coarser ones first.
     """
@@ -68,7 +68,7 @@ def read_directly(level: LevelStatistics, fine: int = ALL_FINE) -> Direct:
 
 
 def _read(found: TonePowers, blocks: Blocks, chosen: np.ndarray, fine: int) -> Direct:
-    """Return what some of the tones of blocks tell."""
+    """Return the direct measurement at some of the tones of blocks."""
     bins = tone_bins(blocks.tones)
     kept = np.array([blocks.kept[bins == tone].mean(axis=0) for tone in found.bins]).reshape(-1, 3)
     all_power = found.power / np.maximum(kept, LEAST_KEPT)[:, None, :, None]
@@ -83,7 +83,7 @@ def _read(found: TonePowers, blocks: Blocks, chosen: np.ndarray, fine: int) -> D
 
 
 def hold_compressed_to(model: NoiseModel, level: LevelStatistics, compression: Compression) -> NoiseModel:
-    """Return a model of a JPEG's noise whose luminance is held to what the blocks tell in the bands it has kept.
+    """Return a model of a JPEG's noise whose luminance is held to the direct measurement in the bands it has kept.
 
     Where its steps are small beside the noise there, rounding leaves the power of noise as it was. Finer bands are
     emptied, and colour is mostly halved: they stay as they are predicted.
@@ -102,7 +102,7 @@ def hold_compressed_to(model: NoiseModel, level: LevelStatistics, compression: C
 
 
 def hold_to(model: NoiseModel, level: LevelStatistics) -> NoiseModel:
-    """Return a model of the noise held to what the blocks of the finest level tell directly, at each tone and plane."""
+    """Return a model of the noise held to the direct measurement of the finest level, at each tone and plane."""
     direct = read_directly(level)
     if not len(direct.bins):
         return model
@@ -113,7 +113,7 @@ def hold_to(model: NoiseModel, level: LevelStatistics) -> NoiseModel:
 
 
 def _doubt_of(held: NoiseModel, before: NoiseModel) -> tuple[float, float]:
-    """Return the doubt, in which it counts by how much the two ways to tell the noise differ."""
+    """Return the doubt, which grows with the difference between model and direct measurement."""
     means = ((held.luminance, before.luminance), (held.colour, before.colour))
     moved = [abs(np.log((after + _NOTHING) / (first + _NOTHING))) for after, first in means]
     luminance, colour = (float(np.hypot(doubt, move / 2)) for doubt, move in zip(before.doubt, moved, strict=True))
@@ -121,17 +121,17 @@ def _doubt_of(held: NoiseModel, before: NoiseModel) -> tuple[float, float]:
 
 
 def _off(model: NoiseModel, direct: Direct) -> np.ndarray:
-    """Return (n, 3, bands), the logarithm of what is told directly beside the model."""
+    """Return (n, 3, bands), the logarithm of the direct measurement relative to the model."""
     bands = BANDS[_COARSE:][: direct.power.shape[2]]
     shape = np.stack([(model.spectrum[0] ** 2 * band).sum(axis=(1, 2)) / band.sum() for band in bands], axis=1)
-    told = model.sigma[0].T[direct.bins, :, None] ** 2 * shape
-    return np.log(direct.power + _FAINT) - np.log(told + _FAINT)
+    modelled = model.sigma[0].T[direct.bins, :, None] ** 2 * shape
+    return np.log(direct.power + _FAINT) - np.log(modelled + _FAINT)
 
 
 def _weights(model: NoiseModel, direct: Direct) -> np.ndarray:
     """Return (3, n), how much each tone counts: its share of the blocks, times how far it is to be trusted.
 
-    All bands must tell the same: what is stronger in the coarse one than the model's spectrum is texture.
+    All bands must agree: what is stronger in the coarse one than the model's spectrum is texture.
     """
     off = _off(model, direct)
     coarse, off = off[..., 0], off[..., 1:]
@@ -149,10 +149,10 @@ def _with_spectrum(model: NoiseModel, level: LevelStatistics, direct: Direct, we
     power = level.tone_power[flat].reshape(len(flat), 3, 64).swapaxes(0, 1)  # planes x tones x coefficients
     power = power / np.maximum(power[:, :, 1:].mean(axis=2, keepdims=True), 1e-12)
     total = weight.sum(axis=1)
-    told = np.einsum("pt,ptc->pc", weight, power) / np.maximum(total, 1e-12)[:, None]
+    mixed = np.einsum("pt,ptc->pc", weight, power) / np.maximum(total, 1e-12)[:, None]
     part = (total / (total + _ELSE_SPECTRUM))[:, None]
     before = (model.spectrum[0] ** 2).reshape(3, 64)
-    blended = np.exp((1 - part) * np.log(before + 1e-4) + part * np.log(told + 1e-4))
+    blended = np.exp((1 - part) * np.log(before + 1e-4) + part * np.log(mixed + 1e-4))
     blended[:, 0] = np.maximum(blended[:, 1], blended[:, 8])
     blended /= blended[:, 1:].mean(axis=1, keepdims=True)
     spectrum = model.spectrum.copy()
@@ -161,9 +161,9 @@ def _with_spectrum(model: NoiseModel, level: LevelStatistics, direct: Direct, we
 
 
 def _with_course(model: NoiseModel, direct: Direct, weight: np.ndarray, mean: np.ndarray) -> NoiseModel:
-    """Return the model with the deviation that is told at trusted tones, and beside them.
+    """Return the model with the deviation measured at trusted tones, and beside them.
 
-    mean : (n, 3), the logarithm of what is told directly beside the model.
+    mean : (n, 3), the logarithm of the direct measurement relative to the model.
     """
     near = np.exp(-0.5 * ((TONES[:, None] - TONES[direct.bins]) / _NEAR) ** 2)
     total = weight @ near.T

@@ -19,7 +19,7 @@ from dustpan.core.noise.measured_blocks import LEAST_BLOCKS, Blocks, band_masks,
 BANDS = band_masks([(1, 1), (2, 3), (4, 5), (6, 7), (8, 9), (10, 14)])
 FINE_BANDS = BANDS[2:]
 QUANTILES = (0.005, 0.05, 0.3)
-LEAST_OF_TONE = 4 * LEAST_BLOCKS  # blocks of a tone, from which it tells anything
+LEAST_OF_TONE = 4 * LEAST_BLOCKS  # blocks of a tone, under which it is left out
 
 
 class TonePowers(NamedTuple):

@@ -38,14 +38,14 @@ _LEAST_SIDE = 32  # px of a crop
 MEASURED_LEVELS = 3  # the coarser ones are predicted
 _SHAPE_QUANTILE = 0.25  # over tone bins: the noise has one spectrum, texture raises some bins above it
 _MIDDLE_QUANTILE = 0.43  # over coefficients, of their power relative to the spectrum
-_LOW_FREQUENCY = 4  # up to which coefficients tell texture
+_LOW_FREQUENCY = 4  # up to which coefficients measure texture
 _TONE_BLUR = 0.07  # tone, deviation of the smoothing over tone
 _LEAST_SHARE = 0.2  # of the largest deviation over tone, under which none falls
 _CAP = 1.05  # how much more noise a coarse level may hold than the finer one predicts
 _SILENT = 0.6  # share of constant blocks among the flattest of a tone from which it has no noise
 _STEEPEST, _STEEPER = 250.0, 5.0  # steepness of noise at most, and beside the calmest tone's
 _DRAWN, _PLAIN = 5.0, 0.05  # constant blocks beside varied ones, and toned ones of all, from which flats are drawn
-_FEW_VARIED = 0.5  # of the clipped blocks; so few varied ones tell nothing on their own
+_FEW_VARIED = 0.5  # of the clipped blocks; so few varied ones are no evidence on their own
 _SPREAD = 1.6  # power of middling fine energies beside the least, from which they are not those of noise
 _OVER_CALM = 2.25  # how much more power a steep tone may have than the calm ones
 _CLIPPED_POWER = 0.34  # share of its power that noise keeps when white or black clips half of it
@@ -126,8 +126,8 @@ def _measure_level(planes: list[np.ndarray], each: Each, coarse: bool) -> FlatLe
     power = _hold_edges(power, silent, calm, blocks, surely_drawn)  # bins x 3 x 8 x 8
     if not power.any():
         return None
-    telling = ~silent & whole if (~silent & whole).any() else ~silent
-    shape = _pool_shape(power[telling], counts[telling])
+    usable = ~silent & whole if (~silent & whole).any() else ~silent
+    shape = _pool_shape(power[usable], counts[usable])
     variance, excess = _variance_over_bins(power, shape)
     tones = np.array([np.median(flat.blocks.tones) for flat in flats])
     sigma = np.stack([over_tone(tones, variance[:, n], np.sqrt(counts) / excess[:, n] ** 2) for n in range(3)])

@@ -19,7 +19,7 @@ _RARE = 0.01  # share of the picture under which a tone hardly counts
 _BETTER = (-0.02, 0.02)  # by how much noise in light fits better, from which that is thought of, and is sure
 _UNEQUAL = (1.15, 1.4)  # strongest channel beside the weakest, from which light is thought of, and is sure
 _BASES = np.concatenate([[0.0], np.geomspace(1e-4, 1.0, 25)])  # variance at black beside its rise to white, tried
-_DARKEST = 0.02  # tone, under which black cuts off so much that the slope of the curve tells nothing
+_DARKEST = 0.02  # tone, under which black cuts off so much that the slope of the curve is no evidence
 _FLAT = (0.75, 1.33)  # of the power of fine coefficients beside that of coarse ones: neither blurred nor sharpened
 
 
@@ -119,8 +119,8 @@ def _fit(sigma: np.ndarray, presence: np.ndarray) -> tuple[float, float]:
     if gaps[best] >= misfit:
         return float(np.exp(level)), misfit
     clear = weight * (_curves()[best] > np.log(_CANDIDATES[best]) - _HARDLY_CUT)
-    told = float(np.exp(logs @ clear / clear.sum())) if clear.sum() > _ENOUGH else 0.0
-    return max(float(_CANDIDATES[best]), told), float(gaps[best])
+    mean = float(np.exp(logs @ clear / clear.sum())) if clear.sum() > _ENOUGH else 0.0
+    return max(float(_CANDIDATES[best]), mean), float(gaps[best])
 
 
 @cache

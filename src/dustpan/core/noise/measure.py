@@ -1,6 +1,7 @@
 """Measure noise from the picture alone.
 
-A learned `prior` predicts it from statistics of the picture's blocks; where these tell it directly, it is held to that.
+A learned `prior` predicts it from statistics of the picture's blocks; where these allow a direct measurement, it is
+held to that.
 """
 
 from __future__ import annotations
@@ -78,22 +79,22 @@ def _before_cut(model: NoiseModel, first: FlatLevel) -> NoiseModel:
     return replace(model, sigma=(model.sigma / np.sqrt(kept)[:, None]).astype(np.float32))
 
 
-def model_of(told: Prediction, presence: np.ndarray, flat_share: float = 1.0) -> NoiseModel:
-    """Return the model of told noise; `presence` (17,) is the share of the picture at each tone."""
+def model_of(prediction: Prediction, presence: np.ndarray, flat_share: float = 1.0) -> NoiseModel:
+    """Return the model of a prediction; `presence` (17,) is the share of the picture at each tone."""
     sigma = np.zeros((LEVELS, 3, len(TONES)), np.float32)
     spectrum = np.ones((LEVELS, 3, 8, 8), np.float32)
-    over_tone = np.sqrt(told.over_tone / np.maximum(told.over_tone @ presence, _EPSILON)[:, None])
+    over_tone = np.sqrt(prediction.over_tone / np.maximum(prediction.over_tone @ presence, _EPSILON)[:, None])
     for level in range(LEVELS):
-        if level >= len(told.power):
+        if level >= len(prediction.power):
             predict_coarser(sigma, spectrum, level)
             continue
-        power = told.power[level].copy()
+        power = prediction.power[level].copy()
         mean = power.reshape(3, 64)[:, 1:].mean(axis=1)
         power[:, 0, 0] = np.maximum(power[:, 0, 1], power[:, 1, 0])
         sigma[level] = np.sqrt(mean)[:, None] * over_tone
         spectrum[level] = np.sqrt(power / np.maximum(mean, _EPSILON)[:, None, None])
         spectrum[level][mean <= 0] = 1.0
-    doubt = (float(told.doubt[0, 0]), float(told.doubt[0, 1]))
-    last = [len(told.correlation) - 1] * (LEVELS - len(told.correlation))
-    correlation = told.correlation[[*range(len(told.correlation)), *last]].astype(np.float32)
+    doubt = (float(prediction.doubt[0, 0]), float(prediction.doubt[0, 1]))
+    last = [len(prediction.correlation) - 1] * (LEVELS - len(prediction.correlation))
+    correlation = prediction.correlation[[*range(len(prediction.correlation)), *last]].astype(np.float32)
     return NoiseModel(sigma, spectrum, presence, flat_share, doubt, correlation)

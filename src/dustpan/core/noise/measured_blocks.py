@@ -21,11 +21,11 @@ from dustpan.core.noise.model import TONES
 from dustpan.core.picture.curve import is_clipped
 from dustpan.core.work.sharing import Each
 
-LEAST_BLOCKS = 24  # from which anything is told
+LEAST_BLOCKS = 24  # under which nothing is measured
 FREQUENCY = np.add.outer(np.arange(8), np.arange(8))  # sum of both frequencies of each coefficient
 _STRIDE = 4  # px between blocks
 # Texture raises a low quantile of the squared coefficients least. Colour holds less texture, and its noise has longer
-# tails where a channel is clipped at black, so a higher quantile tells more there.
+# tails where a channel is clipped at black, so a higher quantile is more reliable there.
 _QUANTILES = (0.35, 0.6, 0.6)  # luminance and both colour planes
 _SQUARES = (0.20590, 0.70833, 0.70833)  # those quantiles of a squared standard normal value
 CUT = 0.12  # share of the pixels around with a channel at black or white from which a block's noise counts as cut off
@@ -34,7 +34,7 @@ _REACH = 3.0  # deviations from the mean around, up to which noise comes to blac
 LEAST_WHOLE = 0.04  # share of the blocks that have all their noise, from which the others are left out
 LEAST_OF_TONE = 0.1  # the same of the blocks of one tone
 LEAST_KEPT = 0.4  # share of its power that noise is taken to have kept at black and white, where it has less
-CLIPPED = 0.3  # share of a block's pixels at black or white from which it tells nothing
+CLIPPED = 0.3  # share of a block's pixels at black or white from which it is left out
 _NEAR, _BESIDE_PLAIN = 8, 0.9  # px; share of the varied pixels with some without variation near, if there is no noise
 _LEAST_VALUES, _ROUGH_STEP = 6, 2.5 / 255  # of a channel, and their distance, from which a picture is rounded
 _ROUNDING = 1e-4  # largest coefficient of a block without any variation

@@ -15,7 +15,7 @@ TONES = np.linspace(0.0, 1.0, 17, dtype=np.float32)
 LEVELS = 5  # pyramid levels that a model describes: pixels of 1, 2, 4, 8 and 16 px
 NOTICEABLE = 2.4  # display values of luminance noise from which it is a finding, and cleaning worth its risk
 NOTICEABLE_COLOUR = 1.8  # the same of colour noise
-DOUBTFUL = 0.4  # doubt from which it is told, and proposals are careful
+DOUBTFUL = 0.4  # doubt from which it is shown, and proposals are careful
 PAIRS = ((0, 1), (0, 2), (1, 2))  # of planes
 _TABLE_SIZE = 2049  # entries of the look-up table over tone
 _EVEN = np.full(len(TONES), 1 / len(TONES), np.float32)

@@ -16,8 +16,8 @@ from dustpan.core.filters.networks import Weights, load_weights, run_layers
 from dustpan.core.noise.model import DISPLAY, PAIRS, TONES
 from dustpan.core.noise.statistics import unit_of
 
-TARGET_FLOOR = (0.25 / DISPLAY) ** 2  # power added to what is told: noise far below a level does not matter
-LEVELS = 3  # pyramid levels that are told
+TARGET_FLOOR = (0.25 / DISPLAY) ** 2  # power added to the prediction: noise far below a level does not matter
+LEVELS = 3  # pyramid levels that are predicted
 LIMIT = 6.0  # deviations from the mean at which a number of a description is held
 COEFFICIENTS = LEVELS * 3 * 63  # of the targets, which come first
 CORRELATIONS = LEVELS * len(PAIRS)  # of the targets, which come last; between them is the power over tone

@@ -52,8 +52,8 @@ def bands(size: Size) -> list[Region]:
 def starved_cells(tile: np.ndarray, region: Region) -> tuple[np.ndarray, int]:
     """Return the middles of cells whose noise is too strong, (n, 2) x and y, and how many cells there are.
 
-    A cell's noise is told by the median size of what differs from its near surroundings: edges and single fireflies do
-    not count.
+    A cell's noise is estimated by the median size of what differs from its near surroundings: edges and single
+    fireflies do not count.
 
     Parameters
     ----------

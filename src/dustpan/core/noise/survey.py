@@ -1,6 +1,6 @@
 """A picture in small, with its noise: what steps and mask parts look at before they work.
 
-Overview and crops cost the same at any size. What can't be told from them (the offset of each row) is told by
+Overview and crops cost the same at any size. What they can't show (the offset of each row) is measured by
 `Looks.scan`, which goes once over the whole picture.
 """
 

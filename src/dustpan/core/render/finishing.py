@@ -18,7 +18,7 @@ _AT_RADIUS = 0.19  # cycles: radius times the frequency that is brought back
 _MOST, _LEAST = 2.5, 0.05  # amounts: more does harm, less is not seen
 _INCH, _DEGREE = 2.54, np.pi / 180  # cm; radians
 _GATES = {"finest": 1.0, "noise_gate": 2.0, "threshold": 1.0 / 255, "edge_gate": 0.2}
-_SQUARE, _CALM = 16, 0.25  # px of the squares that noise is told from; quantile of them that is taken for bare
+_SQUARE, _CALM = 16, 0.25  # px of the squares that noise is measured in; quantile of them that is taken for bare
 _HALO = 0.6  # of light and dark rims, that is allowed
 
 

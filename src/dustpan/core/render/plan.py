@@ -32,7 +32,7 @@ _MASK_PIXELS = 250_000  # most pixels of a mask as a noise field samples it
 
 
 def digest(*parts: Any) -> str:
-    """Return a short key of values that are told apart by what `repr` says of them."""
+    """Return a short key of values that differ by their `repr`."""
     return hashlib.blake2b(repr(parts).encode(), digest_size=16).hexdigest()
 
 

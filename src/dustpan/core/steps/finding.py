@@ -19,7 +19,7 @@ class Finding:
     harm : whether the route has done it.
     more : a second sentence.
     step_id : which of the route's steps.
-    unsure : whether it was told with doubt, so that the user may mark bare places for it.
+    unsure : whether it was measured with doubt, so that the user may mark bare places for it.
     """
 
     what: str

@@ -161,7 +161,7 @@ class StepKind(StepDescription):
         """Return the step's result for a tile of h x w x 3 float32 working pixels covering `region`.
 
         The tile is read-only and holds `support` pixels more than is kept, where the picture goes on. Not called when
-        `idle` or `found_nothing` tell that there is nothing to do.
+        `idle` or `found_nothing` say that there is nothing to do.
         """
         raise NotImplementedError
 
@@ -182,7 +182,7 @@ class StepKind(StepDescription):
         return False
 
     def found_nothing(self, params: Params, analysis: Any) -> bool:
-        """Return whether the analysis of the whole picture tells that `apply` gives it back bit for bit."""
+        """Return whether the analysis of the whole picture shows that `apply` gives it back bit for bit."""
         return False
 
     def propose(self, survey: Survey) -> Params | None:

@@ -1,4 +1,4 @@
-"""Edges: outlines and lines, told from noise."""
+"""Edges: outlines and lines, noise left out."""
 
 from __future__ import annotations
 

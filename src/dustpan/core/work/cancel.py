@@ -1,4 +1,4 @@
-"""How work is told that nobody waits for it any more."""
+"""How work learns that nobody waits for it any more."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a file format is: how to tell it, read it, write it, and what it can't hold."""
+"""What a file format is: how to recognise it, read it, write it, and what it can't hold."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from dustpan.core.picture.source import Metadata, Source
 from dustpan.core.render.output import Output
 
 DEFAULT_QUALITY = 92
-HEAD = 16  # first bytes of a file, by which its format is told
+HEAD = 16  # first bytes of a file, by which its format is recognised
 
 
 @dataclass(frozen=True)

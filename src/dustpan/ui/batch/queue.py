@@ -27,7 +27,7 @@ from dustpan.files.save import DEFAULT_QUALITY
 from dustpan.ui.session.jobs import Jobs
 
 WAITING, WORKING, DONE, FAILED = "waiting", "working", "done", "failed"
-_FORESEEABLE = 0.03  # share done from which the time left is told
+_FORESEEABLE = 0.03  # share done from which the time left is estimated
 _BUDGET = 128 << 20  # bytes of blocks that the batch keeps
 
 
@@ -137,7 +137,7 @@ class Queue(QObject):
 
     @property
     def time_left(self) -> str:
-        """Words for the time left, or empty while it can't be told."""
+        """Words for the time left, or empty while it is not known."""
         done = self.share - self._share_begun
         if not self.running or done < _FORESEEABLE:
             return ""
@@ -173,12 +173,12 @@ class Queue(QObject):
         return text.replace(" or --overwrite", ", or have it replaced")
 
     def start(self) -> None:
-        """Work all that waits, one after the other; raises nothing: what fails is told by its own line.
+        """Work all that waits, one after the other; raises nothing: what fails is reported on its own line.
 
         The folder is made where it is missing.
         """
         if not self.running and not self.fault():
-            with suppress(OSError):  # told by the first picture's line
+            with suppress(OSError):  # reported on the first picture's line
                 self.wishes.folder.mkdir(parents=True, exist_ok=True)
             self.running, self.paused, self._token, self._begun = True, False, Token(), self.wishes
             self._clock_begun, self._share_begun = time.monotonic(), self.share
@@ -290,6 +290,6 @@ def _told(item: Item) -> list[str]:
         return [item.words]
     output = item.output
     size = f"{output['width']} x {output['height']} px, {output['seconds']:.1f} s"
-    told = [f"{output['out']} ({size})", f"steps: {', '.join(output['steps']) or 'none'}"]
-    told += [f"look at: {found['what'].replace('_', ' ')} ({found['size']:.2g})" for found in output["harm"]]
-    return told + list(output["messages"])
+    lines = [f"{output['out']} ({size})", f"steps: {', '.join(output['steps']) or 'none'}"]
+    lines += [f"look at: {found['what'].replace('_', ' ')} ({found['size']:.2g})" for found in output["harm"]]
+    return lines + list(output["messages"])

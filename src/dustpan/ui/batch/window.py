@@ -291,7 +291,7 @@ class BatchWindow(QWidget):
     def _also(self) -> tuple[Also, ...]:
         try:
             return self.also.also
-        except ValueError:  # told by `_fault`
+        except ValueError:  # reported by `_fault`
             return ()
 
     def _ask_folder(self) -> None:
@@ -344,12 +344,12 @@ class BatchWindow(QWidget):
         self.quality.setVisible(any(name in _LOSSY for name in formats))
         self.quality.show_value(self.queue.wishes.quality)
         self.example.setText(self._example())
-        told = f"{ended} of {len(queue.items)} done" + (
+        words = f"{ended} of {len(queue.items)} done" + (
             f", {queue.count(FAILED)} failed" if queue.count(FAILED) else ""
         )
-        told = ", ".join(filter(None, (told, queue.time_left)))
-        told = "The noise that all frames share is being measured." if queue.preparing else told
-        self.note.setText(told if queue.running or ended else fault)
+        words = ", ".join(filter(None, (words, queue.time_left)))
+        words = "The noise that all frames share is being measured." if queue.preparing else words
+        self.note.setText(words if queue.running or ended else fault)
 
     def _example(self) -> str:
         picture = self.queue.items[0].path if self.queue.items else Path("picture.png")

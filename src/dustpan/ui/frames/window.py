@@ -296,8 +296,8 @@ class FramesWindow(QWidget):
     def _tell(self, text: str) -> None:
         """Show a message until frames are placed anew."""
         self.message.setStyleSheet("")
-        told = self.message.text()
-        self.message.setText(f"{told}\n{text}" if told and text else text)
+        before = self.message.text()
+        self.message.setText(f"{before}\n{text}" if before and text else text)
         self.message.setVisible(bool(text))
 
     def _ask(self, text: str) -> None:
@@ -349,8 +349,8 @@ class FramesWindow(QWidget):
         self.best.described = replace(_BEST, high=len(work.frames), default=len(work.frames))
         self.best.show_value(len(kept))
         louder, all_of_them = 100 * (work.cost - 1), len(kept) == len(work.frames)
-        told = f"{len(kept)} of {len(work.frames)} frames stay: noise {louder:.0f} % higher than with all."
-        self.cost.setText(f"All {len(kept)} frames stay." if all_of_them else told)
+        cost = f"{len(kept)} of {len(work.frames)} frames stay: noise {louder:.0f} % higher than with all."
+        self.cost.setText(f"All {len(kept)} frames stay." if all_of_them else cost)
         self.combine_button.setText(f"Combine {len(kept)}")
         self.plot.show_frames(work.qualities, work.order, work.choice, self.current)
         self.tries.show_method(method)

@@ -94,7 +94,7 @@ def word_for(finding: Finding, done: float) -> tuple[str, str]:
 class Findings(QWidget):
     """Hold the findings of the picture and of its route, and show them.
 
-    pointed(kind) : a bare place is to be marked for the step of a kind, as the picture tells too little.
+    pointed(kind) : a bare place is to be marked for the step of a kind, as the picture alone is too busy.
     searched : it is known what is wrong with the picture.
     followed : a finding was marked or mended by the user.
     """

@@ -26,7 +26,7 @@ from dustpan.ui.widgets.configured import configured
 _REST = 250  # ms without a change before the survey is made
 
 
-_SILENT = 0.05  # levels of noise, under which no share of it is told
+_SILENT = 0.05  # levels of noise, under which no share of it is given
 
 
 @dataclass(frozen=True)
@@ -62,7 +62,7 @@ def _noise_left(before: float, after: float, doubt: float) -> Reading:
         " the whole picture. Under about 1.5 it can't be seen in a print."
     )
     if unsure:
-        tip += f" This picture has little that is bare to tell it from: it may be off by {percent(doubt)}."
+        tip += f" This picture has few bare places to measure it in: it may be off by {percent(doubt)}."
     return Reading("Noise left", f"{_levels(after)} of {'≈ ' if unsure else ''}{_levels(before)}", share, False, tip)
 
 
@@ -74,7 +74,7 @@ def _texture(kept: float, flattened: bool) -> Reading:
     word = "flattened" if flattened else "raised" if kept > 1.03 else "kept" if kept > 0.93 else "softer"
     tip = (
         "How much of the picture's own fine slopes is still there; 100 % is untouched. Worry under 80 %, or under 80 %"
-        " of what can be told from strong noise at all."
+        " of what stands out of strong noise at all."
     )
     return Reading("Texture", percent(kept), word, flattened, tip)
 

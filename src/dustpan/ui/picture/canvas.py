@@ -35,7 +35,7 @@ class Canvas(QFrame):
     """Show the tiles; holds only how the picture is looked at.
 
     `zoom` counts pixels of the screen, of which a dense one has more than the widget: at 1, one pixel of the picture
-    is one of the screen. zoomed(zoom) tells it. pointed(pixel) : what the pointer is over.
+    is one of the screen. zoomed(zoom) announces it. pointed(pixel) : what the pointer is over.
     """
 
     zoomed = pyqtSignal(float)
@@ -471,7 +471,7 @@ class Canvas(QFrame):
         event.ignore()
 
     def mouseMoveEvent(self, event):
-        """Drag what was taken hold of; tell what is under the pointer."""
+        """Drag what was taken hold of; announce what is under the pointer."""
         self._point(self._at(event))
         if self._question.drag(self._at(event)):
             self.update()

@@ -57,7 +57,7 @@ class Display(QObject):
             self.set_monitor(Path(name))
 
     def set_monitor(self, path: Path | None) -> None:
-        """Show colours through a monitor's profile from now on; one that can't be used is told and changes nothing."""
+        """Show colours through a monitor's profile from now on; one that can't be used is reported."""
         block = b""
         if path is not None:
             try:

@@ -41,7 +41,7 @@ class Values(QObject):
         self._token.cancel()
 
     def point_at(self, pixel: QPoint | None) -> None:
-        """Tell about a pixel of the picture; None tells nothing."""
+        """Show the values of a pixel of the picture; None shows nothing."""
         self._token.cancel()
         self._pixel = pixel
         engine = self.session.engine

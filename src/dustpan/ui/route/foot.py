@@ -21,7 +21,7 @@ _MIX = Param(
     "Mix", 100.0, "How much of this step's result is laid over its input.", unit="%", low=0.0, high=100.0, step=1.0
 )
 
-_ROOM = 132  # px for the line that tells the Where
+_ROOM = 132  # px for the line that describes the Where
 
 
 class Foot(QWidget):

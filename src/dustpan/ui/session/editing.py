@@ -106,7 +106,7 @@ class Editing(QObject):
     # -- changing it ------------------------------------------------------------------------------------------
 
     def edit(self, document: Document, label: str, *, dragging: bool = False, nudge: bool = False) -> None:
-        """Change the document; a change that a mosaic does not allow is told and not made.
+        """Change the document; a change that a mosaic does not allow is refused with a message.
 
         Parameters
         ----------
@@ -250,7 +250,7 @@ class Editing(QObject):
     # -- as text ----------------------------------------------------------------------------------------------
 
     def paste(self, text: str) -> None:
-        """Take a value, cards or a route from text, into the same part of the route; told when that can't be."""
+        """Take a value, cards or a route from text, into the same part of the route; a fault is reported."""
         try:
             found = read_text(text)
         except DustpanError as fault:

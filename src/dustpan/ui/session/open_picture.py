@@ -151,7 +151,7 @@ class OpenPicture(Editing):
         self.waiting = None
 
     def run_task(self, task: Task, job: Callable[[], Any], then: Callable[[Any], None]) -> None:
-        """Run the job of a task in the pool; the task ends with it, and a fault is told."""
+        """Run the job of a task in the pool; the task ends with it, and a fault is reported."""
 
         def finish(result: Any) -> None:
             task.end()
@@ -169,6 +169,6 @@ class OpenPicture(Editing):
         self.jobs.conduct(job, finish, token=task.token, failed=partial(self.fail_task, task))
 
     def fail_task(self, task: Task, fault: DustpanError) -> None:
-        """End a task and tell its fault."""
+        """End a task and report its fault."""
         task.end()
         self.told.emit(str(fault), True)

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from dustpan.core.work.cancel import Token
 
-_FORESEEABLE = 0.08  # share done from which the time left is told
+_FORESEEABLE = 0.08  # share done from which the time left is estimated
 _LEAST_TOLD = 2.0  # s
 
 
@@ -60,7 +60,7 @@ class Task(QObject):
 
     @property
     def time_left(self) -> str:
-        """Words for the time left, or empty while it can't be told."""
+        """Words for the time left, or empty while it is not known."""
         if self.share < _FORESEEABLE:
             return ""
         seconds = (time.monotonic() - self._begun) * (1 / self.share - 1)

@@ -14,7 +14,7 @@ Stamp = tuple[int, int]  # time of the last change in ns, size in bytes
 
 
 def stamp_of(path: Path) -> Stamp | None:
-    """Return what tells one state of a file from another, or None when it can't be reached."""
+    """Return what differs between two states of a file, or None when it can't be reached."""
     try:
         found = path.stat()
     except OSError:

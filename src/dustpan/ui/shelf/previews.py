@@ -21,7 +21,7 @@ from dustpan.ui.picture.compare import Compare
 from dustpan.ui.picture.screen import Appearance, Screen
 from dustpan.ui.widgets import theme
 
-_SHOWN = ("Shadow", "Edge", "Texture", "Midtone", "Highlight")  # proofs in the order of what they tell
+_SHOWN = ("Shadow", "Edge", "Texture", "Midtone", "Highlight")  # proofs, the most useful first
 _PLACES = 3
 _HEAD, _GAP, _SEAM = 20, 10, 1  # px
 _LEAST = 90  # px, height of a place

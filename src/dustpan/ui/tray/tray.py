@@ -178,8 +178,8 @@ class Tray(QWidget):
         else:
             work = self.session.pictures.given.get(path) or self.session.kept.find(name_of(path))
             steps = len(work.route) if work is not None else 0
-        told = f"{steps} step{'s' if steps != 1 else ''}" if steps else "no steps"
-        return told + (f" · {len(self.found[path])} found" if path in self.found else "")
+        words = f"{steps} step{'s' if steps != 1 else ''}" if steps else "no steps"
+        return words + (f" · {len(self.found[path])} found" if path in self.found else "")
 
     # -- what is done -----------------------------------------------------------------------------------------
 
@@ -241,4 +241,4 @@ def _leave() -> None:
 
 
 def _nothing(fault: DustpanError) -> None:
-    """Leave a picture without a small one; it is told when it is opened."""
+    """Leave a picture without a small one; the fault shows when it is opened."""

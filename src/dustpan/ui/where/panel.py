@@ -304,7 +304,7 @@ class WherePanel(QWidget):
             self.parts.rename(name, new)
 
     def ask_delete(self, name: str) -> None:
-        """Delete a kept Where; told which steps use it, as they get its parts instead."""
+        """Delete a kept Where; the steps that use it are named, as they get its parts instead."""
         users = _listed(self.parts.users(name))
         if held := _listed(self.parts.users(name, with_others=True)):
             self.parts.session.told.emit(f"“{name}” is one of several parts of {held}; take it out there first.", False)

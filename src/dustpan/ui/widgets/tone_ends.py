@@ -16,7 +16,7 @@ NAMES = ("black", "midtone", "white")
 _WORDS = ("Black point", "Midtone", "White point")
 _MARGIN, _FOOT = 9, 13  # px, at the sides and under the counts for the handles
 _BEND = 0.35  # of the middle, at a midtone of 1
-_LOST = 0.001  # share of pixels from which it is told what is cut off
+_LOST = 0.001  # share of pixels from which it is written what is cut off
 _TINTS = {"red": "#C8615A", "green": "#6FA86B", "blue": "#6C8FC8"}
 _STEP, _FINE = 0.005, 0.001  # tone, by an arrow key
 
@@ -163,9 +163,9 @@ class ToneEnds(QSlider):
         inner = QRectF(self.rect()).adjusted(10, 2, -10, 0)
         sides = (Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight)
         for share, end, side in zip(self.lost(), ("black", "white"), sides, strict=True):
-            told = share >= _LOST
-            painter.setPen(theme.colour(theme.MADDER_WORDS if told else "faint"))
-            text = f"{100 * share:.1f} % lost at {end}" if told else end
+            marked = share >= _LOST
+            painter.setPen(theme.colour(theme.MADDER_WORDS if marked else "faint"))
+            text = f"{100 * share:.1f} % lost at {end}" if marked else end
             painter.drawText(inner, side | Qt.AlignmentFlag.AlignTop, text)
 
     # -- moving -----------------------------------------------------------------------------------------------

@@ -15,7 +15,7 @@ from dustpan.core.judge.harms.worms import WormsDrawn
 
 __all__ = ["HARMS", "MEASURES", "Figures", "Harm", "Measure", "Pair", "Patch", "Side", "SigmaOfTone", "sides_of"]
 
-#: In the order in which their harms are told.
+#: In the order in which their harms are listed.
 MEASURES: tuple[Measure, ...] = (
     Halos(),
     TextureKept(),

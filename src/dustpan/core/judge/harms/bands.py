@@ -19,7 +19,7 @@ _STRONGER = 1.5  # times the bands before, from which bands are new
 
 def measure_bands(sides: Sides) -> float:
     """Return the deviation of new bands in a patch, in display values; 0 for none."""
-    both = zip(*(side.told(_both_ways) for side in sides), strict=True)
+    both = zip(*(side.derived(_both_ways) for side in sides), strict=True)
     grown = [max(after - before, 0.0) if after > _STRONGER**2 * before else 0.0 for before, after in both]
     return float(np.sqrt(max(grown)) * DISPLAY)
 

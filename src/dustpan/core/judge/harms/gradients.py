@@ -48,7 +48,7 @@ class Gradients(Measure):
 
     def measure(self, patch):
         """Return what one patch adds; stairs that were there before are the picture's own."""
-        return None if patch.before.told(measure_steps) is not None else measure_steps(patch.after)
+        return None if patch.before.derived(measure_steps) is not None else measure_steps(patch.after)
 
     def combine(self, found):
         """Return the figures over patches."""

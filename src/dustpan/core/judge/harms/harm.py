@@ -22,30 +22,30 @@ SQUARE = 16  # px, side of the squares of a patch that are judged one by one
 
 
 class Side:
-    """Pixels of a patch before or after a route, h x w x 3 working values, and what was told of them: each thing once.
+    """Pixels of a patch before or after a route, h x w x 3 working values, and what is derived from them, once.
 
-    A route is judged again and again against the same picture; see `told`.
+    A route is judged again and again against the same picture; see `derived`.
     """
 
     def __init__(self, pixels: np.ndarray):
         self.pixels = pixels
-        self._told: dict[Callable[[Side], Any], Any] = {}
+        self._derived: dict[Callable[[Side], Any], Any] = {}
 
-    def told(self, tell: Callable[[Side], T]) -> T:
-        """Return what a function tells of this side."""
-        if tell not in self._told:
-            self._told[tell] = tell(self)
-        return self._told[tell]
+    def derived(self, function: Callable[[Side], T]) -> T:
+        """Return what a function makes of this side; it is called once."""
+        if function not in self._derived:
+            self._derived[function] = function(self)
+        return self._derived[function]
 
     @property
     def nbytes(self) -> int:
-        """About how many bytes it comes to with all that is told of it."""
+        """Estimate of its bytes with all that is derived from it."""
         return 6 * self.pixels.nbytes
 
     @property
     def tone(self) -> np.ndarray:
         """Display tone, h x w."""
-        return self.told(_tone)
+        return self.derived(_tone)
 
 
 def _tone(side: Side) -> np.ndarray:
@@ -62,7 +62,7 @@ def sides_of(before: np.ndarray, after: np.ndarray) -> Sides:
 
 
 class Figures(dict[str, float | None]):
-    """Figures of what a route did, by name; None for those that can't be told from the patches."""
+    """Figures of what a route did, by name; None for those that the patches do not give."""
 
     def __missing__(self, name: str) -> None:
         """Return None for a figure that was not measured."""
@@ -118,7 +118,7 @@ class Harm:
     unit: str = ""
 
     def size_in(self, figures: Figures) -> float | None:
-        """Return the size of the harm that figures tell, or None where it is none."""
+        """Return the size of the harm by its figure, or None where it is none."""
         value, unit = figures[self.figure], figures[self.unit]
         if value is None:
             return None

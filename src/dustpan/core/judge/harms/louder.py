@@ -14,7 +14,7 @@ LOUDER = Harm("noise_louder", "noise_louder", 0.25, "noise {size:.0f} % louder i
 
 _LEAST = 2.0 / 255  # deviation after the route from which grit is seen
 _BARE = 1.6  # times the quietest tenth's unrest, up to which a square is bare
-_FEW = 12  # bare squares of a picture, from which a share is told
+_FEW = 12  # bare squares of a picture, under which no share is given
 
 #: Deviation of the fine detail of bare squares before and after, (n, 2).
 Louder = np.ndarray
@@ -22,13 +22,13 @@ Louder = np.ndarray
 
 def measure_louder(sides: Sides) -> Louder:
     """Return (n, 2) deviations of fine detail, before and after, in the squares of a patch that hold noise alone."""
-    bare = sides[0].told(bare_squares)
-    return np.sqrt(np.column_stack([side.told(_fine)[bare] for side in sides]))
+    bare = sides[0].derived(bare_squares)
+    return np.sqrt(np.column_stack([side.derived(_fine)[bare] for side in sides]))
 
 
 def bare_squares(side: Side) -> np.ndarray:
     """Return which squares of a patch hold noise alone."""
-    fine = side.told(_fine)
+    fine = side.derived(_fine)
     if not fine.size:
         return np.zeros(fine.shape, bool)
     return (fine <= _BARE**2 * np.quantile(fine, 0.1) + 1e-9) & (_coarse(side.tone) < fine + (1 / 255) ** 2)

@@ -22,7 +22,7 @@ _LEAST_CHANNEL = 0.25  # of its strongest channel, that a star has in each
 _KEPT = 0.7  # share of its light that a star must keep
 _CROWDED, _DARK = 0.02, 0.35  # share of a patch over which bright pixels are texture; median tone of a sky at most
 _SPECK = 0.0  # logarithm of the odds from which a point is sooner a hot pixel than a star
-_FEW = 12  # stars, of which no share is told
+_FEW = 12  # stars, under which no share is given
 _BY_CHANCE = 2  # points of noise that pass for stars that were lost
 
 #: Stars of a patch, and those of them that are lost.
@@ -31,10 +31,10 @@ Stars = tuple[int, int]
 
 def measure_stars(sides: Sides) -> Stars:
     """Return how many points of light a patch has, and how many have lost over 30 % of their light."""
-    points = sides[0].told(_stars)
+    points = sides[0].derived(_stars)
     if not len(points):
         return 0, 0
-    excess, left = (side.told(_over_sky) for side in sides)
+    excess, left = (side.derived(_over_sky) for side in sides)
     lost = np.ones(len(points), bool)
     for reach in (1, 2):  # softened, a star keeps its light but not its height; sharpened, the other way round
         lost &= _light_at(points, left, reach) < _KEPT * _light_at(points, excess, reach)
@@ -45,7 +45,7 @@ def _stars(side: Side) -> np.ndarray:
     """Return (n, 2) rows and columns of the stars of a patch."""
     if min(side.tone.shape) < 4 * _FAR or np.median(side.tone) > _DARK:
         return np.empty((0, 2), int)
-    excess = side.told(_over_sky)
+    excess = side.derived(_over_sky)
     points = _find_stars(side, excess)
     return points[_light_at(points, excess, 2) > 0]  # a peak in a dark dent, as compression leaves them, has no light
 

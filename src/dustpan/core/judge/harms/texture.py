@@ -79,7 +79,7 @@ def measure_texture(sides: Sides, sigma: SigmaOfTone, gain: float) -> Texture:
     No cleaning keeps all of a texture that is hardly stronger than the noise: an ideal (Wiener) filter keeps signal
     energy in the proportion of signal to total. That proportion is `told`.
     """
-    slopes_before, slopes_after = (side.told(_slopes) for side in sides)
+    slopes_before, slopes_after = (side.derived(_slopes) for side in sides)
     energies = (slopes_before**2).sum(axis=0)
     energy = square_means(energies)
     shared = square_means((slopes_before * slopes_after).sum(axis=0))
@@ -102,7 +102,7 @@ class TextureKept(Measure):
 
     figures: ClassVar = {
         "texture_kept": "share of the texture, 1 is untouched",
-        "texture_told": "share of it that can be told from the noise",
+        "texture_told": "share of it that stands out of the noise",
     }
     harms = (FLATTENED,)
 

@@ -23,7 +23,7 @@ CAST = Harm("cast", "cast", 2.0, "a cast of {size:.1f} levels in the darks")
 
 _BRIGHT, _WHITE = 0.8, 0.995  # tones between which a pixel counts as highlight
 _DARK = 0.25  # tone under which a pixel counts as shadow
-_DARK_BLUR = 3.0  # px, deviation of the blur by which it is told
+_DARK_BLUR = 3.0  # px, deviation of the blur before the comparison
 _FEW = 0.002  # share of what is looked at; in so few darks nobody sees a cast
 _AROUND = 7  # px, side of the square that is dark all around a pixel
 _STANDS_OUT = 6.0  # deviations of the darks from which a pixel is a speck
@@ -77,7 +77,7 @@ def measure_darks(sides: Sides) -> Darks:
     to the mean. Colours are measured only where the surroundings are dark: gaps between leaves take colour from
     these.
     """
-    dark = sides[0].told(_dark)
+    dark = sides[0].derived(_dark)
     before, after = (side.pixels for side in sides)
     if dark is None:
         return Darks(looked_at=sides[0].tone.size)
@@ -141,10 +141,10 @@ def _cast(means: np.ndarray, medians: np.ndarray) -> float:
 
 def measure_highlights(sides: Sides) -> tuple[int, float]:
     """Return the number of bright pixels and the sum of their changes of tone, blurred so that noise plays no part."""
-    mask = sides[0].told(_bright)
+    mask = sides[0].derived(_bright)
     if not mask.any():
         return 0, 0.0
-    before, after = (side.told(_soft_tone)[mask] for side in sides)
+    before, after = (side.derived(_soft_tone)[mask] for side in sides)
     return len(before), float((after - before).sum())
 
 
@@ -156,7 +156,7 @@ def _bright(side: Side) -> np.ndarray:
     """Return which pixels are bright, and not white."""
     if side.tone.max() <= _BRIGHT:
         return np.zeros(side.tone.shape, bool)
-    soft = side.told(_soft_tone)
+    soft = side.derived(_soft_tone)
     return (soft > _BRIGHT) & (soft < _WHITE)
 
 

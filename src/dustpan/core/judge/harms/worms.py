@@ -17,7 +17,7 @@ _BAND = (0.7, 3.0)  # px, deviations of the blurs between which strokes are look
 _GATHER = 2.5  # px, deviation of the window in which slopes are compared
 _BY_CHANCE = 0.42  # coherence that the slopes of undirected noise seldom pass: it is 0.23 on average
 _OWN = 0.08  # by which the route must have raised the coherence; what had it before is texture
-_FEW = 12  # bare squares of a picture, from which worms are told
+_FEW = 12  # bare squares of a picture, under which worms are not measured
 
 #: Deviation of strokes in bare squares after the route, display values, (n,).
 Worms = np.ndarray
@@ -25,10 +25,10 @@ Worms = np.ndarray
 
 def measure_worms(sides: Sides) -> Worms:
     """Return the deviation of strokes in each bare square: directed energy beyond that of undirected noise."""
-    bare = sides[0].told(bare_squares)
+    bare = sides[0].derived(bare_squares)
     if not bare.any():
         return np.empty(0)
-    (_, before), (energy, after) = (side.told(_directed) for side in sides)
+    (_, before), (energy, after) = (side.derived(_directed) for side in sides)
     more = np.where(after > before + _OWN, np.clip(after - np.maximum(before, _BY_CHANCE), 0, None), 0)
     return 255 * np.sqrt(energy * more / (1 - _BY_CHANCE))[bare]
 

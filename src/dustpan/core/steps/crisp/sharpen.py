@@ -139,7 +139,7 @@ class Sharpen(StepKind):
     def propose(self, survey):
         """Propose the step where a lens has left the picture softer than its pixels allow, and noise is cleaned.
 
-        Noise in the finest detail tells pixels that could show more; that of an enlarged picture is as soft as its
+        Noise in the finest detail shows that the pixels could hold more; that of an enlarged picture is as soft as its
         edges, and sharpening such a one only leads away from what was there.
         """
         noise, blur = survey.base_noise, blur_of(survey)

@@ -17,7 +17,7 @@ from dustpan.core.steps.finding import Finding
 from dustpan.core.steps.step_kind import Context, Inside, StepKind
 
 _A_FEW = 25.0  # clear fireflies in a megapixel that are not worth a word: glints on metal count as many
-_LEAST = 5  # of these in the crops, from which they tell anything
+_LEAST = 5  # of these in the crops, under which they are no evidence
 _CLEARER = 1.0, 7 / 3, 4.0  # how much farther pixels have to stand out, to be counted
 _STRAY = 0.2, 0.3  # share of the peaks that are as much higher as the next of these, from which they are no texture's
 _OVER_TEXTURE = 5.67  # how much farther pixels have to stand out where all peaks may be texture
@@ -128,7 +128,7 @@ class Fireflies(StepKind):
 
 
 def _count_peaks(survey: Survey) -> FireflyAnalysis:
-    """Return what peaks tell: a texture has few that are high, stray light as many as low ones."""
+    """Return the evidence of peaks: a texture has few that are high, stray light as many as low ones."""
     usual = FirefliesParams()
 
     def count(crop: np.ndarray) -> list[int]:

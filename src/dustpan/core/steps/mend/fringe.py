@@ -14,7 +14,7 @@ from dustpan.core.noise.survey import Points, Survey
 from dustpan.core.steps.finding import Finding
 from dustpan.core.steps.step_kind import Context, Inside, StepKind
 
-_LOOKED_AT = 2.0  # px, radius of the rims by which fringes are told from other colour at edges
+_LOOKED_AT = 2.0  # px, radius of the rims by which fringes are separated from other colour at edges
 
 
 @dataclass(frozen=True)

@@ -36,7 +36,7 @@ class NoiseAnalysis:
     field : noise to take away, by tone and place.
     coarse : correction for coarse blotches (h x w x 3), or None.
     means : what moves the mean of its noise.
-    guided : whether the picture's surfaces tell detail from noise.
+    guided : whether the picture's surfaces separate detail from noise.
     """
 
     field: NoiseField
@@ -87,7 +87,7 @@ def clean_noise(
 
 
 def _sigma_of(context: Context, region: Region, explained: Explained | None) -> SigmaOf:
-    """Return the noise of a tile that covers a region, by tone, and by place where surfaces tell it."""
+    """Return the noise of a tile that covers a region, by tone, and by place where surfaces explain it."""
     spectrum = context.spectrum()
     gain = np.array([noise_gain(plane, radius=FINE, finest=1.0) for plane in spectrum], np.float32)
 

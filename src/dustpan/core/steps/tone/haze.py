@@ -1,4 +1,4 @@
-"""Haze: stray light that lies over what is far away, told from the picture and taken."""
+"""Haze: stray light that lies over what is far away, measured on the picture and taken."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from dustpan.core.steps.finding import percent
 from dustpan.core.steps.step_kind import Context, Inside, StepKind
 
 _WHOLE = (0.0, 0.0, 1.0, 1.0)
-_SIDE = 400  # px of the picture by which the gain and the noise behind are told
+_SIDE = 400  # px of the picture by which the gain and the noise behind are measured
 _LIFTS = 4  # veils for which the noise is carried
 _FARTHEST = 3.0  # optical depth that its inner picture shows as white
 
