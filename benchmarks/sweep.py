@@ -42,8 +42,8 @@ from dustpan.core.steps import kinds
 from dustpan.simulate.scenes import clean_picture
 
 _FULL = {"auto": False, "luminance": 100.0, "colour": 100.0, "detail_return": 0.0, "blotch": 3.0}
-#: Steps that mend a defect which a kind has; elsewhere they are false.
-_MENDED = {
+#: Steps that answer something which a kind has; elsewhere they are false. No kind has haze or tinted darks.
+_ANSWERED = {
     "hot_pixels": {"salt and pepper"},
     "fireflies": {"render"},
     "blocks": {"camera, JPEG 92", "camera, JPEG 75", "camera, saved twice", "small camera", "sound, JPEG 90"},
@@ -51,6 +51,11 @@ _MENDED = {
     "sensor_lines": set(),
     "channel_shift": set(),
     "fringe": set(),
+    "haze": set(),
+    "black_balance": set(),
+    "smooth": set(),
+    "local_contrast": set(),
+    "grain": set(),
 }
 _SHARPEN = ("sharpen", "deblur", "edges", "local_contrast")
 _SCENES = {"bench": (1740, 1160), "tower": (1500, 1000), "escapement": (1080, 720)}
@@ -175,7 +180,7 @@ def _apart(found: list[dict], first: str, second: str) -> str:
 def _false_finds(runs: list[dict]) -> list[str]:
     """Return lines on proposals that should not be there, and on those of sharpening that did not help."""
     false = Counter(
-        step for run in runs for step in set(run["route"]) if step in _MENDED and run["kind"] not in _MENDED[step]
+        step for run in runs for step in set(run["route"]) if step in _ANSWERED and run["kind"] not in _ANSWERED[step]
     )
     sharpened = [run for run in runs if "ssim unsharpened" in run]
     helped = sum(run["ssim auto"] > run["ssim unsharpened"] for run in sharpened)
@@ -184,7 +189,7 @@ def _false_finds(runs: list[dict]) -> list[str]:
     below = sorted(run for run in lost if run[0] < -0.05)
     words = ", ".join(f"{kind} {photo} {loss:+.1f}" for loss, kind, photo in below[:12])
     return [
-        f"{len(runs)} runs. Mend steps proposed without their defect: {dict(false) or 'none'}.",
+        f"{len(runs)} runs. Steps proposed without their reason: {dict(false) or 'none'}.",
         f"Sharpening proposed in {len(sharpened)} runs, with a higher SSIM in {helped}. Exposure proposed in {lifted}.",
         f"Below their input: {len(below)} ({words}).",
         f"Harm by their own judgement: {sum(bool(run['harm']) for run in runs)}.",

@@ -1,4 +1,4 @@
-"""Draw pictures to learn the correction of cleaning from: noisy, cleaned by the quick engine, and the truth.
+"""Draw JPEGs to learn the correction of cleaning from: noisy, cleaned by the quick engine, and the truth.
 
     python -m training.cleaned OUT PHOTOS... [--count 6000] [--jobs 1]
 
@@ -20,6 +20,7 @@ import numpy as np
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.colour import to_opponent, tone_of
+from dustpan.core.noise.facts import describe_noise
 from dustpan.core.noise.measure import model_of
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.noise.prior import prediction_of
@@ -27,15 +28,13 @@ from dustpan.core.picture.working import to_working
 from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kinds
 from training.chunks import write_chunks
-from training.correction import describe_noise
-from training.kinds import Spoiled, bytes_of, draw_kind, draw_rare_kind, stars
+from training.kinds import Spoiled, bytes_of, draw_compressed_kind, stars
 from training.pages import draw_page, draw_text
 from training.samples import draw_picture, training_files, true_noise
 from training.textures import draw_texture
 
 SIDE = 256  # px of a stored part
 CHUNK = 24  # samples
-_RARE = 0.3
 _SUBJECTS = (0.62, 0.24, 0.06, 0.05, 0.03)  # photographs, textures, pages, small letters, stars
 _FAINTEST = 0.8 / 255  # deviation of noise under which there is nothing to learn
 
@@ -52,12 +51,11 @@ class Cleaned(NamedTuple):
 
 def draw(number: int, files: tuple[Path, ...]) -> Cleaned | None:
     """Return the sample of a number, or None where there is no noise, or too little of the picture."""
-    rng = np.random.default_rng([20261130, number])
+    rng = np.random.default_rng([20261201, number])
     clean = _subject(rng, files)
-    _, kind = draw_rare_kind(rng) if rng.random() < _RARE else draw_kind(rng)
-    made = kind(clean, rng)
+    made = draw_compressed_kind(rng)[1](clean, rng)
     noisy, truth = (_three(to_working(side)) for side in (made.pixels, made.truth.astype(np.float32)))
-    if min(noisy.shape[:2]) < SIDE or float(np.std(noisy - truth)) < _FAINTEST or made.linear:
+    if min(noisy.shape[:2]) < SIDE or float(np.std(noisy - truth)) < _FAINTEST or made.compression is None:
         return None
     engine = Engine(made.source)
     engine = Engine(made.source, noise=_assumed(engine.noise, made, rng))

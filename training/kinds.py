@@ -450,8 +450,18 @@ def _processed_by_chance(kind: Kind, rng: np.random.Generator) -> Kind:
     return kind
 
 
+def draw_compressed_kind(rng: np.random.Generator) -> tuple[str, Kind]:
+    """Return a family and a kind of it by chance, stored as JPEG."""
+    family = str(rng.choice(FAMILIES, p=_SHARES))
+    kind = _processed_by_chance(_draw_family(family, rng), rng)
+    return family, _stored(kind, str(rng.choice(["jpeg", "twice", "small"], p=[0.78, 0.1, 0.12])), rng)
+
+
 def _stored_by_chance(kind: Kind, rng: np.random.Generator) -> Kind:
-    how = rng.choice(["8", "16", "jpeg", "twice", "small"], p=[0.42, 0.10, 0.34, 0.06, 0.08])
+    return _stored(kind, str(rng.choice(["8", "16", "jpeg", "twice", "small"], p=[0.42, 0.10, 0.34, 0.06, 0.08])), rng)
+
+
+def _stored(kind: Kind, how: str, rng: np.random.Generator) -> Kind:
     quality, halved = int(rng.integers(70, 100)), bool(rng.random() < 0.55)
     if how == "16":
         return partial(deep, of=kind)

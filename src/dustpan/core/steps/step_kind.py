@@ -22,7 +22,7 @@ from dustpan.core.picture.source import Mosaic
 from dustpan.core.steps.finding import Finding
 from dustpan.core.work.cancel import Check, no_check
 
-MAX_SUPPORT = 104  # px, of a kind that does not declare its own; wider influence comes from planes
+MAX_SUPPORT = 128  # px, of a kind that does not declare its own; wider influence comes from planes
 _SIGMA_STEP = 4  # px between the points at which noise is looked up
 
 #: Lays a step's result over its input: (input, result) -> mixed, all h x w x 3.

@@ -34,7 +34,7 @@ class Noise(StepKind):
     inside = INSIDE
 
     def support(self, params, analysis):
-        """Return 20 to 102 px: more for coarser scales, giving detail back, surfaces and the thorough engine."""
+        """Return 20 to 126 px: more for coarser scales, giving detail back, surfaces and the thorough engine."""
         return support(params, analysis)
 
     def measured(self, survey):
@@ -56,7 +56,8 @@ class Noise(StepKind):
         means = Means.of(survey, (params.red, params.green, params.blue))
         field = carry_field(survey.noise, lambda model: weighted(means.uncut(model), params))
         guided = params.guided and survey.source.features is not None
-        return NoiseAnalysis(field, correct_blotches(params, survey, field), means, guided)
+        compressed = survey.source.compression is not None
+        return NoiseAnalysis(field, correct_blotches(params, survey, field), means, guided, compressed)
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile cleaned; looks `support` px around."""

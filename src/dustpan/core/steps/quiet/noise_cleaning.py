@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 
-from dustpan.core.filters import quick, thorough
+from dustpan.core.filters import correction, quick, thorough
 from dustpan.core.filters.assumed import assume_spectrum
-from dustpan.core.filters.colour import tone_of
+from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of
 from dustpan.core.filters.cut_off import hold_within
 from dustpan.core.filters.dct import STEP
 from dustpan.core.filters.detail import SUPPORT as DETAIL_SUPPORT
@@ -17,6 +18,7 @@ from dustpan.core.filters.quick import Cleaning, SigmaOf
 from dustpan.core.filters.sharpen import noise_gain
 from dustpan.core.filters.surfaces import FINE, Explained, explain
 from dustpan.core.filters.surfaces import SUPPORT as SURFACES_SUPPORT
+from dustpan.core.noise.facts import describe_noise
 from dustpan.core.noise.fields import NoiseField
 from dustpan.core.noise.means import SUPPORT as MEANS_SUPPORT
 from dustpan.core.noise.means import Means, louder_at_full_size
@@ -37,26 +39,51 @@ class NoiseAnalysis:
     coarse : correction for coarse blotches (h x w x 3), or None.
     means : what moves the mean of its noise.
     guided : whether the picture's surfaces separate detail from noise.
+    compressed : whether the picture is a JPEG.
     """
 
     field: NoiseField
     coarse: np.ndarray | None
     means: Means
     guided: bool = False
+    compressed: bool = False
 
 
 def support(params: NoiseParams, analysis: NoiseAnalysis | None) -> int:
     """Return how far the step looks, px: more for coarser scales, detail given back, surfaces, the thorough engine."""
-    engine = thorough if params.engine == "thorough" else quick
     guided = analysis is not None and analysis.guided
-    detail = DETAIL_SUPPORT if params.detail_return > 0 else 0
-    return engine.support(_scales(params, guided)) + (SURFACES_SUPPORT if guided else MEANS_SUPPORT) + detail
+    around = (SURFACES_SUPPORT if guided else MEANS_SUPPORT) + (DETAIL_SUPPORT if params.detail_return > 0 else 0)
+    if analysis is not None and _is_corrected(params, analysis):
+        return quick.support(_scales(params)) + correction.SUPPORT + around
+    engine = thorough if params.engine == "thorough" else quick
+    return engine.support(_scales(params, guided)) + around
 
 
 def clean_noise(
     tile: np.ndarray, region: Region, params: NoiseParams, analysis: NoiseAnalysis, context: Context
 ) -> np.ndarray:
     """Return the tile cleaned, without detail given back and without coarse blotches."""
+    if not _is_corrected(params, analysis):
+        return _clean(tile, region, params, analysis, context)
+    whole = replace(params, luminance=100.0, colour=100.0, engine="quick")
+    cleaned = _clean(tile, region, whole, analysis, context)
+    context.check()
+    field = replace(context, noise=analysis.field)
+    tone = cv2.blur(tone_of(cleaned), (_NEAR, _NEAR), borderType=cv2.BORDER_REFLECT)
+    noisy, facts = to_opponent(tile), describe_noise(analysis.field)
+    corrected = correction.correct(noisy, to_opponent(cleaned), field.sigma(tone, region), facts)
+    parts = np.array([params.luminance, params.colour, params.colour], np.float32)[:, None, None] / 100
+    return hold_within(tile, from_opponent(noisy + parts * (corrected - noisy)))
+
+
+def _is_corrected(params: NoiseParams, analysis: NoiseAnalysis) -> bool:
+    """Return whether a network corrects what the quick engine makes: it was fitted to JPEGs that are no renders."""
+    return params.engine == "thorough" and analysis.compressed and not analysis.guided
+
+
+def _clean(
+    tile: np.ndarray, region: Region, params: NoiseParams, analysis: NoiseAnalysis, context: Context
+) -> np.ndarray:
     strengths = (params.luminance / 100, params.colour / 100)
     features = context.features if analysis.guided else None
     field = replace(context, noise=analysis.field)
@@ -112,9 +139,10 @@ def structure_lost(
 
 
 def _scales(params: NoiseParams, guided: bool = False) -> int:
-    most = SCALES - 1 if guided and params.engine == "thorough" else SCALES  # no step looks farther than 104 px
+    most = SCALES - 1 if guided and params.engine == "thorough" else SCALES  # so that it looks no farther than others
     return int(min(max(round(params.blotch), 1), most))
 
 
+_NEAR = 8  # px of the mean tone that the noise is looked up at
 _FINE_ONLY = np.ones((SCALES, 3, 8, 8), np.float32)
 _FINE_ONLY[..., :2, :2] = 1e-3
