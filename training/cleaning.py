@@ -2,10 +2,10 @@
 
     python -m training.cleaning SAMPLES STATE [--steps 60000]
 
-STATE holds the weights, what the descent remembers, and how far it is (`training/cleaning_state.pt` is the newest: 5,600
-steps on JPEGs, after 3,100 on all kinds of noise). It is written every few minutes, so that the command goes on where it was stopped, also with more steps or
-on another machine. Samples that are drawn meanwhile (`training.cleaned`) take part. Every twentieth chunk is only used
-to report the gain.
+STATE holds the weights, what the descent remembers, and how far it is. `training/cleaning_state.pt` is the newest:
+5,600 steps on JPEGs, after 3,100 on all kinds of noise. It is written every few minutes, so that the command goes on
+where it was stopped, also with more steps or on another machine. Samples that are drawn meanwhile
+(`training.cleaned`) take part. Every twentieth chunk is only used to report the gain.
 """
 
 from __future__ import annotations
