@@ -152,7 +152,7 @@ def report_on(
     )
 
 
-def tell_figure(engine: Engine, reference: Plan, region: Region, pair: Pair, name: str) -> float | None:
+def measure_figure(engine: Engine, reference: Plan, region: Region, pair: Pair, name: str) -> float | None:
     """Return one figure of a patch that is rendered already; the others are not measured."""
     measure = next(measure for measure in MEASURES if name in measure.figures)
     return measure.combine([measure.measure(_patch(engine, reference, region, pair, pair[0]))])[name]

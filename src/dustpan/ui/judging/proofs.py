@@ -11,7 +11,7 @@ from PyQt6.QtGui import QImage
 from dustpan.core.document.history import Document
 from dustpan.core.judge.harms.harm import Pair
 from dustpan.core.judge.noise_left import patch_noise
-from dustpan.core.judge.report import plan_reference, tell_figure
+from dustpan.core.judge.report import measure_figure, plan_reference
 from dustpan.core.judge.spots import PATCH, Spot, choose_proofs
 from dustpan.core.picture.region import Region, Size, cut_region, region_around
 from dustpan.core.render.engine import Engine
@@ -242,7 +242,7 @@ def _figure(order: Order, proof: Proof, judged: Judged) -> str:
     reference = plan_reference(order.engine, order.plan, check=order.token.check)
     if proof.name in _FIGURES:
         name, word, none = _FIGURES[proof.name]
-        figure = tell_figure(order.engine, reference, judged.region, judged.pair, name)
+        figure = measure_figure(order.engine, reference, judged.region, judged.pair, name)
         return none if figure is None else f"{word} {percent(figure)}"
     before, after = patch_noise(reference, order.plan, judged.pair, judged.region)
     return f"noise {before:.1f} → {after:.1f}"
