@@ -28,7 +28,7 @@ BOUND = 4.0  # deviations of the noise that the correction may reach
 # Part of the correction of luminance and of colour that is made: most of the gain, and half of the loss where it errs.
 _MADE = np.array([0.6, 0.8, 0.8], np.float32)[:, None, None]
 _WEIGHTS = "correction.onnx"
-_UNIT = 8  # px: the network halves a picture three times
+UNIT = 8  # px, at whose multiples in the picture a tile begins: the network halves it three times
 _LEAST = np.float32(0.25 / 255)  # deviation for which less is taken
 _MOST = np.float32(8.0)  # deviations up to which differences are shown
 _NEAR = 5  # px of the mean that detail is taken against
@@ -51,7 +51,7 @@ def correct(noisy: np.ndarray, cleaned: np.ndarray, sigma: np.ndarray, facts: np
     (3, h, w) float32.
     """
     height, width = noisy.shape[1:]
-    right, bottom = (-side % _UNIT for side in (width, height))
+    right, bottom = (-side % UNIT for side in (width, height))
     planes = np.pad(network_input(noisy, cleaned, sigma), ((0, 0), (0, bottom), (0, right)), mode="symmetric")
     (found,) = _session().run(None, {"planes": planes[None], "facts": facts[None]})
     return cleaned + _MADE * sigma * np.clip(found[0, :, :height, :width], -BOUND, BOUND)

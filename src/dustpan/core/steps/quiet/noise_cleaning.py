@@ -23,7 +23,7 @@ from dustpan.core.noise.fields import NoiseField
 from dustpan.core.noise.means import SUPPORT as MEANS_SUPPORT
 from dustpan.core.noise.means import Means, louder_at_full_size
 from dustpan.core.picture.features import OTHER_SURFACE
-from dustpan.core.picture.region import Region, moved
+from dustpan.core.picture.region import Ends, Region, moved
 from dustpan.core.steps.quiet.blotches import SCALES
 from dustpan.core.steps.quiet.noise_params import NoiseParams
 from dustpan.core.steps.step_kind import Context
@@ -68,12 +68,22 @@ def clean_noise(
     whole = replace(params, luminance=100.0, colour=100.0, engine="quick")
     cleaned = _clean(tile, region, whole, analysis, context)
     context.check()
+    parts = np.array([params.luminance, params.colour, params.colour], np.float32)[:, None, None] / 100
+    noisy, planes = to_opponent(tile), to_opponent(cleaned)
+    rows, columns = _without_rim(context.ends(region), quick.support(_scales(params)) + MEANS_SUPPORT)
+    inner = np.s_[:, rows, columns]
     field = replace(context, noise=analysis.field)
     tone = cv2.blur(tone_of(cleaned), (_NEAR, _NEAR), borderType=cv2.BORDER_REFLECT)
-    noisy, facts = to_opponent(tile), describe_noise(analysis.field)
-    corrected = correction.correct(noisy, to_opponent(cleaned), field.sigma(tone, region), facts)
-    parts = np.array([params.luminance, params.colour, params.colour], np.float32)[:, None, None] / 100
-    return hold_within(tile, from_opponent(noisy + parts * (corrected - noisy)))
+    sigma, facts = field.sigma(tone, region)[inner], describe_noise(analysis.field)
+    planes[inner] = correction.correct(noisy[inner], planes[inner], sigma, facts)
+    return hold_within(tile, from_opponent(noisy + parts * (planes - noisy)))
+
+
+def _without_rim(ends: Ends, rim: int) -> tuple[slice, slice]:
+    """Return the rows and columns of a tile without the rim that only the quick engine needs, where no picture ends."""
+    rim = rim // correction.UNIT * correction.UNIT
+    left, top, right, bottom = (0 if end else rim for end in ends)
+    return slice(top, -bottom or None), slice(left, -right or None)
 
 
 def _is_corrected(params: NoiseParams, analysis: NoiseAnalysis) -> bool:
