@@ -81,5 +81,10 @@ def test_a_wheel_holds_all_that_runs_and_all_that_a_desktop_needs(tmp_path):
     assert modules <= set(names)
     for name, place in PLACES.items():
         assert any(n.endswith(f".data/data/share/{place}/{name}") for n in names)
-    kept = ("guide/01-open-and-look.md", "files/ready/starry-sky.json", "core/noise/prior.npz", "core/filters/specks.npz")
+    kept = (
+        "guide/01-open-and-look.md",
+        "files/ready/starry-sky.json",
+        "core/noise/prior.npz",
+        "core/filters/specks.npz",
+    )
     assert {f"dustpan/{name}" for name in (*kept, "core/filters/correction.onnx")} <= set(names)
