@@ -65,6 +65,13 @@ def test_it_is_the_same_in_tiles(jpeg):
     compare_whole_and_tiled(engine, engine.plan(route(engine="thorough", detail_return=40.0), outline=True))
 
 
+@pytest.mark.parametrize("size", [(1, 1), (1, 9), (7, 3), (130, 65)])
+def test_small_pictures_are_corrected_too(jpeg, size):
+    small = Source(np.ascontiguousarray(jpeg.pixels[: size[1], : size[0]]), compression=jpeg.compression)
+    result = cleaned(small, engine="thorough")
+    assert result.shape[:2] == size[::-1] and np.isfinite(result).all()
+
+
 def test_it_is_held_within_the_noise():
     rng = np.random.default_rng(1)
     noisy, quick = (rng.random((3, 44, 60)).astype(np.float32) for _ in range(2))

@@ -11,6 +11,7 @@ from dustpan.batch.export import Finish, export_picture
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.file_values import from_light, to_light
+from dustpan.core.judge.findings import find_faults
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.picture.curve import decode_curve
 from dustpan.core.picture.file_curve import FileCurve
@@ -93,6 +94,12 @@ def test_missing_stops_are_told_by_the_file_s_own_curve(light):
     asked = [propose_route(Engine(stored(0.06 * light, name)), lift=True).find("exposure") for name in CURVES]
     plain = propose_route(Engine(Source(from_light(0.06 * light, None))), lift=True).find("exposure")
     assert plain.params.ev > 1 and all(abs(step.params.ev - plain.params.ev) <= 0.15 for step in asked)
+    for name in CURVES:
+        engine = Engine(stored(2 * light, name))
+        assert "dark" not in [found.what for found in find_faults(engine, engine.plan(Document()))]
+        engine = Engine(stored(0.06 * light, name))
+        (dark,) = [found for found in find_faults(engine, engine.plan(Document())) if found.what == "dark"]
+        assert dark.size == pytest.approx(plain.params.ev, abs=0.15)
 
 
 @pytest.mark.parametrize("name", CURVES)

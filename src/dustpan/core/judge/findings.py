@@ -6,6 +6,7 @@ from dustpan.core.render.engine import Engine
 from dustpan.core.render.plan import Plan
 from dustpan.core.steps import kinds
 from dustpan.core.steps.finding import Finding
+from dustpan.core.steps.own_curve import in_own_curve
 from dustpan.core.work.cancel import Check, no_check
 
 
@@ -20,5 +21,5 @@ def find_faults(engine: Engine, plan: Plan, *, check: Check = no_check) -> list[
     found: list[Finding] = []
     for kind in kinds().values():
         check()
-        found += kind.findings(survey)
+        found += in_own_curve(kind, engine.source.curve).findings(survey)
     return found

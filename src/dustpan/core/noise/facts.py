@@ -1,4 +1,4 @@
-"""What a network is told of the noise beside its strength: how coarse it is, and how the planes belong together."""
+"""What a network is given of the noise beside its strength: how coarse it is, and how the planes belong together."""
 
 from __future__ import annotations
 

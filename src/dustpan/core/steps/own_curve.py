@@ -12,6 +12,7 @@ from dustpan.core.document.params import Params
 from dustpan.core.filters.file_values import from_display, to_display
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.file_curve import FileCurve
+from dustpan.core.steps.finding import Finding
 from dustpan.core.steps.step_kind import StepKind
 
 
@@ -45,6 +46,10 @@ class _OwnCurve(StepKind):
     def analyse(self, params: Params, survey: Survey) -> Any:
         """Return what the kind finds in an overview in the sRGB curve."""
         return super().analyse(params, replace(survey, curve=self.curve))
+
+    def findings(self, survey: Survey) -> list[Finding]:
+        """Return what the kind finds in an overview in the sRGB curve."""
+        return super().findings(replace(survey, curve=self.curve))
 
     def propose(self, survey: Survey) -> Params | None:
         """Return what the kind proposes for an overview in the sRGB curve."""

@@ -89,10 +89,7 @@ class KeptWork:
         """Return the work on a picture, or None; what can't be read any more counts as none."""
         file = self._file(name)
         try:
-            return (
-                None
-                if file is None
-                else work_from_json(json.loads(file.read_text("utf-8")), str(file), find_noise_faults)
-            )
+            values = None if file is None else json.loads(file.read_text("utf-8"))
+            return None if values is None else work_from_json(values, str(file), find_noise_faults)
         except (OSError, UnicodeDecodeError, DustpanError, ValueError, TypeError, AttributeError, KeyError):
             return None

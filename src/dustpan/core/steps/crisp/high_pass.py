@@ -21,7 +21,7 @@ _LEAST_SPECTRUM = np.float32(0.5)  # of the mean, that each coefficient is taken
 _TWICE = 2.0  # times the noise of the model, taken for noise at 100 %
 _LEAST_RADIUS = 0.4  # px
 _WIDER = 1.25  # than the 10-90 % rise of the picture's edges, the radius that takes them in
-_STEEPEST = 7.5  # px, largest radius at which the detail picture is sharpened: no step looks farther than 104 px
+_STEEPEST = 7.5  # px, largest radius at which the detail picture is sharpened, so that it looks at most 104 px around
 
 
 @dataclass(frozen=True)

@@ -136,7 +136,10 @@ class Exposure(StepKind):
         """Return by how much the picture is too dark, and what is clipped, which no step brings back."""
         stops = _missing_stops(survey)
         dark = [Finding("dark", f"{stops:.1f} stops dark", stops, self.kind)] if stops >= _NOTEWORTHY else []
-        return [*dark, *_clipping(survey)]
+        own = (
+            survey if survey.curve is None else replace(survey, curve=None)
+        )  # it is the file's values that are cut off
+        return [*dark, *_clipping(own)]
 
     def ease(self, params, harm, noise):
         """Bring the ends nearer to where they were when they were driven off."""
