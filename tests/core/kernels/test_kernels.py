@@ -11,6 +11,7 @@ import pytest
 from dustpan.core.document.forms import Stroke
 from dustpan.core.filters.blend import LAWS
 from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of, with_grey, with_grey_within
+from dustpan.core.filters.cut_off import hold_within
 from dustpan.core.filters.dct import clean_plane
 from dustpan.core.filters.deblock import Rounding, deblock_tile
 from dustpan.core.filters.deconvolve import deconvolve
@@ -87,6 +88,7 @@ def test_every_kernel_keeps_its_one_signature(layout):
     results.append(paint_strokes((Stroke(((0.2, 0.3, 1.0), (0.7, 0.6, 0.5)), size=0.2),), (0, 0, 64, 48), (64, 48)))
     taken = {"strengths": (1.0, 0.5), "louder": np.ones(3)}
     results.append(restore_light_mean(picture, layout(np.flip(picture, 0)), sigma[..., 0], **taken))
+    results.append(hold_within(picture, layout(3 * np.asarray(picture) - 1)))
     results.append(to_display(picture, FileCurve.of(lambda values: values**1.8)))
     frames, alike = layout(np.stack([np.asarray(picture)] * 4)), layout(np.ones((4, 4), np.float32))[0]
     results += [combine(frames, alike, Method(name)).light for name in ("median", "sigma_clip")]

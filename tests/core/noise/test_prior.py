@@ -144,6 +144,9 @@ def test_cleaning_passes_black_and_white_no_farther_than_noise_around_does():
     held, far = hold_within(noisy, cleaned), np.abs(cleaned - 0.5) > 0.5
     assert np.array_equal(held[~far], cleaned[~far]) and (held[:12, :, 0] < 1).all() and (held[:, :18] > 0).all()
     assert held[24:, :, 1].max() == np.float32(1.2) and held[:, 30:, 2].min() == np.float32(-0.1)
+    lowest, highest = (search(noisy, np.ones((9, 9), np.uint8)) for search in (cv2.erode, cv2.dilate))
+    wanted = np.where(cleaned > 0.5, np.minimum(cleaned, highest), np.maximum(cleaned, lowest))
+    assert np.array_equal(held[far], wanted[far])
 
 
 def test_darks_and_saturated_colours_come_back():

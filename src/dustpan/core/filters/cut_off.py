@@ -18,6 +18,7 @@ import numpy as np
 import scipy
 
 from dustpan.core.filters.colour import from_opponent, to_opponent
+from dustpan.core.kernels.pixelwise import hold_pixels_within
 
 SUPPORT = 4  # px that the result looks around
 _ENTRIES = 1025  # of the table over cleaned values
@@ -53,12 +54,9 @@ def hold_within(noisy: np.ndarray, cleaned: np.ndarray) -> np.ndarray:
     A mean lies among the values that it is of. But planes are cleaned apart, and where noise is strong in one channel
     and weak in another, as behind a shoulder, some of the one's is taken off the other.
     """
-    square = np.ones((2 * SUPPORT + 1, 2 * SUPPORT + 1), np.uint8)
-    if cleaned.max() > 1:
-        cleaned = np.where(cleaned > 1, np.minimum(cleaned, cv2.dilate(noisy, square)), cleaned)
-    if cleaned.min() < 0:
-        cleaned = np.where(cleaned < 0, np.maximum(cleaned, cv2.erode(noisy, square)), cleaned)
-    return cleaned
+    noisy, held = np.require(noisy, np.float32, ("C", "W")), np.array(cleaned, np.float32, order="C")
+    hold_pixels_within(noisy, SUPPORT, noisy.min(), noisy.max(), held)
+    return held
 
 
 def _look_up(mean: np.ndarray, deviation: float) -> np.ndarray:

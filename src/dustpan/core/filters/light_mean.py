@@ -20,12 +20,13 @@ import cv2
 import numpy as np
 import scipy
 
-from dustpan.core.kernels.light import add_shifts, noise_power
+from dustpan.core.kernels.light import look_up_shifts, means_of_cells
 from dustpan.core.picture.curve import decode_curve, encode_curve
 
-SUPPORT = 6  # px that the result looks around
-_POWER_BLUR, _MEAN_BLUR = 2.5, 2.0  # px, deviations of the smoothing
-_TAPS = (2 * SUPPORT + 1, 2 * SUPPORT + 1)
+SUPPORT = 10  # px that the result looks around
+_CELL = 2  # px, side of the cells that means are taken over
+_POWER_BLUR, _MEAN_BLUR, _REACH = 1.15, 0.88, 3  # cells, deviations of the smoothing and where it ends
+_TAPS = (2 * _REACH + 1, 2 * _REACH + 1)
 _LEAST_TAKEN = 0.2  # part of the noise that was taken away, under which its strength is known no better
 _FARTHEST = 3.0  # deviations of noise at most
 _BLACK, _TOWARDS_BLACK = 6 / 255, 0.6  # display value from which darks may be moved down, and by how much of the rest
@@ -47,7 +48,7 @@ def restore_light_mean(
 
     Parameters
     ----------
-    noisy, cleaned : h x w x 3 float32 working pixels.
+    noisy, cleaned : h x w x 3 float32 working pixels, from an even row and column of the picture on.
     power : (h, w) variance of the noise, all channels together; what stands out of it by far is not counted.
     strengths : parts of luminance and of colour noise that were taken away, 0 to 1.
     louder : (3,) deviations of the opponent planes' noise at full size beside those of these pixels: over 1 in a
@@ -60,15 +61,16 @@ def restore_light_mean(
     """
     taken = np.array([strengths[0], strengths[1], strengths[1]], np.float32)
     gains = np.asarray(louder, np.float32) / np.maximum(taken, np.float32(_LEAST_TAKEN))
-    bound = np.require((_FARTHEST**2 * louder.max() ** 2) * power, np.float32, ("C", "W"))
-    out = np.array(cleaned, np.float32, order="C")
-    powers = np.empty(out.shape, np.float32)
-    noise_power(np.require(noisy, np.float32, ("C", "W")), out, gains, bound, powers)
+    noisy, cleaned, power = (np.require(plane, np.float32, ("C", "W")) for plane in (noisy, cleaned, power))
+    height, width = power.shape
+    powers, means = np.empty((2, -(-height // _CELL), -(-width // _CELL), 3), np.float32)
+    means_of_cells(noisy, cleaned, gains, power, _FARTHEST**2 * louder.max() ** 2, powers, means)
     around = cv2.GaussianBlur(powers, _TAPS, _POWER_BLUR, borderType=cv2.BORDER_REFLECT)
-    means = cv2.GaussianBlur(out, _TAPS, _MEAN_BLUR, borderType=cv2.BORDER_REFLECT)
+    shifts = cv2.GaussianBlur(means, _TAPS, _MEAN_BLUR, borderType=cv2.BORDER_REFLECT)
     scales = np.array([_MEANS - 1, (_DEVIATIONS - 1) / _WIDEST], np.float32)
-    add_shifts(out, means, around, _shifts(), scales, taken * np.float32(part))
-    return out
+    look_up_shifts(shifts, around, _shifts(), scales, taken * np.float32(part))
+    spread = cv2.resize(shifts, (_CELL * shifts.shape[1], _CELL * shifts.shape[0]), interpolation=cv2.INTER_LINEAR)
+    return cleaned + spread[:height, :width]
 
 
 @cache
@@ -98,11 +100,11 @@ def _means_at(tone: float, deviations: np.ndarray) -> np.ndarray:
 
     Values below black are cut off; there is no white.
     """
-    at = np.linspace(-4, 4, 161)
+    at = np.linspace(-4, 4, 161, dtype=np.float32)
     weight = np.exp(-(at**2) / 2) / np.exp(-(at**2) / 2).sum()
-    strengths = np.concatenate([[0], np.geomspace(3e-5, 1.0, 120)])
-    light = float(decode_curve(np.array(tone))) + strengths[:, None] * at
-    display = encode_curve(np.maximum(light, 0)).astype(float)
+    strengths = np.concatenate([[0], np.geomspace(3e-5, 1.0, 120)]).astype(np.float32)
+    light = decode_curve(np.array(tone)) + strengths[:, None] * at
+    display = encode_curve(np.maximum(light, 0))
     mean = display @ weight
     deviation = np.sqrt(np.maximum(display**2 @ weight - mean**2, 0))
     return np.interp(deviations, np.maximum.accumulate(deviation), mean)

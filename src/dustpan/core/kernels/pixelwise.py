@@ -219,3 +219,50 @@ def add_detail(plane, detail, around, noise, top, floor, settings, added):
             elif result < lowest:
                 result = lowest - dark * (lowest - result)
             added[y, x] = result - plane[y, x]
+
+
+@helper
+def _highest_near(plane, y, x, reach, enough):
+    """Return the highest value within `reach` px, or the first that is found to be `enough`."""
+    height, width = plane.shape
+    found = plane[y, x]
+    for row in range(max(y - reach, 0), min(y + reach + 1, height)):
+        for column in range(max(x - reach, 0), min(x + reach + 1, width)):
+            if found >= enough:
+                return found
+            found = max(found, plane[row, column])
+    return found
+
+
+@helper
+def _lowest_near(plane, y, x, reach, enough):
+    """Return the lowest value within `reach` px, or the first that is found to be `enough`."""
+    height, width = plane.shape
+    found = plane[y, x]
+    for row in range(max(y - reach, 0), min(y + reach + 1, height)):
+        for column in range(max(x - reach, 0), min(x + reach + 1, width)):
+            if found <= enough:
+                return found
+            found = min(found, plane[row, column])
+    return found
+
+
+@kernel("f4[:,:,::1], i8, f4, f4, f4[:,:,::1]")
+def hold_pixels_within(noisy, reach, lowest, highest, cleaned):
+    """Hold what passes 0 or 1 in H x W x 3 `cleaned` to the farthest noisy value within `reach` px.
+
+    Parameters
+    ----------
+    lowest, highest : of `noisy`: no search goes on past them.
+    """
+    height, width = cleaned.shape[:2]
+    for y in range(height):
+        for x in range(width):
+            for n in range(3):
+                value = cleaned[y, x, n]
+                if value > np.float32(1):
+                    most = _highest_near(noisy[:, :, n], y, x, reach, min(value, highest))
+                    cleaned[y, x, n] = min(value, most)
+                elif value < np.float32(0):
+                    least = _lowest_near(noisy[:, :, n], y, x, reach, max(value, lowest))
+                    cleaned[y, x, n] = max(value, least)

@@ -77,7 +77,7 @@ def measure_levels(crops: list[np.ndarray], each: Each, *, coarse: bool = False)
 
     coarse : whether compression or rounding may leave blocks of a photograph without variation.
     """
-    planes = [planes_of(crop) for crop in crops]
+    planes = list(each(planes_of, crops))
     levels: list[FlatLevel] = []
     for _ in range(MEASURED_LEVELS):
         planes = [p for p in planes if min(p.shape[1:]) >= _LEAST_SIDE]
@@ -153,9 +153,9 @@ def _is_drawn(blocks: Blocks) -> bool:
 
 def _silent_bins(blocks: Blocks, bins: list[int]) -> np.ndarray:
     """Return for each tone bin whether its flattest blocks are mostly constant: then it has no noise."""
-    live = blocks.subset(~blocks.clipped)
-    flat = choose_flat(live.tones, live.unrest)
-    return np.array([bool(live.constant[flat[b]].mean() > _SILENT) if b in flat else False for b in bins])
+    live = ~blocks.clipped
+    flat, constant = choose_flat(blocks.tones[live], blocks.unrest[live]), blocks.constant[live]
+    return np.array([bool(constant[flat[b]].mean() > _SILENT) if b in flat else False for b in bins])
 
 
 def _variance_over_bins(power: np.ndarray, shape: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

@@ -64,7 +64,9 @@ class Blocks:
     kept: np.ndarray
 
     def subset(self, chosen: np.ndarray) -> Blocks:
-        """Return some of the blocks."""
+        """Return some of the blocks; itself where a mask takes all."""
+        if chosen.dtype == np.bool_ and chosen.all():
+            return self
         return Blocks(*(getattr(self, item.name)[chosen] for item in fields(self)))
 
     def whole(self) -> Blocks:
