@@ -20,7 +20,7 @@ from dustpan.core.judge.findings import find_faults
 from dustpan.core.judge.propose import ease_route, propose_route
 from dustpan.core.judge.report import judge, report_on
 from dustpan.core.judge.spots import choose_patches
-from dustpan.core.noise.fields import EvenField
+from dustpan.core.noise.fields import ModelField
 from dustpan.core.picture.region import region_around
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
@@ -253,7 +253,7 @@ def test_shares_are_said_in_words():
 
 
 def test_settings_against_a_harm_are_others_and_allowed(large):
-    noise = EvenField(Engine(large).noise)
+    noise = ModelField(Engine(large).noise)
     for kind in kinds().values():
         for harm in ("halo", "flattened", "darker_shadows", "clipping_black", "clipping_white", "cast", "steps"):
             gentler = kind.ease(kind.params_type(), harm, noise)

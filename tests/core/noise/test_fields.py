@@ -14,7 +14,7 @@ from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.colour import OPPONENT
 from dustpan.core.judge.measure import measure_picture
 from dustpan.core.noise.carry import carry_field, carry_noise
-from dustpan.core.noise.fields import EvenField, LiftedField, MixedField
+from dustpan.core.noise.fields import LiftedField, MixedField, ModelField
 from dustpan.core.noise.fixed import fixed_noise
 from dustpan.core.noise.model import LEVELS, TONES, NoiseModel, correlation_of
 from dustpan.core.picture.source import Source
@@ -73,14 +73,14 @@ def test_the_noise_of_channels_goes_to_the_planes_and_back():
 
 def test_a_lifted_field_goes_between_its_models_by_place():
     ramp = lambda place, shape: np.linspace(place[0], place[2], shape[1])[None].repeat(shape[0], 0)  # noqa: E731
-    field = LiftedField(np.array([0.0, 1.0], np.float32), (EvenField(white(0.01)), EvenField(white(0.03))), ramp)
+    field = LiftedField(np.array([0.0, 1.0], np.float32), (ModelField(white(0.01)), ModelField(white(0.03))), ramp)
     found = field.sigma(np.full((3, 5), 0.5), WHOLE)[0]
     assert np.allclose(found, np.linspace(0.01, 0.03, 5), atol=1e-5)
     assert np.allclose(field.sigma(np.full((2, 2), 0.5), (0.9, 0, 1.0, 1))[0][:, 1], 0.03, atol=1e-5)
 
 
 def test_a_mixed_field_is_the_share_of_both():
-    field = MixedField(EvenField(white(0.04)), EvenField(white(0.01)), lambda place, shape: np.full(shape, 0.25))
+    field = MixedField(ModelField(white(0.04)), ModelField(white(0.01)), lambda place, shape: np.full(shape, 0.25))
     assert np.allclose(field.sigma(np.full((2, 2), 0.3), WHOLE), 0.0325, atol=1e-5)
     doubled = carry_field(field, lambda model: replace(model, sigma=2 * model.sigma))
     assert np.allclose(doubled.sigma(np.full((2, 2), 0.3), WHOLE), 0.065, atol=1e-5)
@@ -106,7 +106,7 @@ def test_carrying_sees_a_blur_in_the_spectrum_and_at_every_scale():
 def test_desaturating_takes_the_colour_noise_and_leaves_the_rest():
     exposure = kind_of("exposure")
     params = exposure.params_type(saturation=-1.0)
-    after = exposure.carry(params, None, EvenField(white(0.03)))
+    after = exposure.carry(params, None, ModelField(white(0.03)))
     sigma = after.sigma(np.array([[0.5]]), WHOLE)[:, 0, 0]
     assert sigma[0] == pytest.approx(0.03, rel=0.05) and sigma[1:].max() < 0.001
 
@@ -124,11 +124,11 @@ def test_a_context_counts_regions_in_its_own_pixels():
     left = np.zeros((4, 8), np.float32)
     left[:, :4] = 1
     for size in ((80, 40), (20, 10)):
-        context = Context(EvenField(white(0.02)), size)
+        context = Context(ModelField(white(0.02)), size)
         sampled = context.sample(left, (0, 0, *size), size[::-1])
         assert sampled[:, : size[0] // 3].min() == 1 and sampled[:, -size[0] // 3 :].max() == 0
         assert context.ends((0, 0, 8, 8)) == (True, True, False, False)
-    draft = Context(EvenField(white(0.02)), (20, 10), level=2)
+    draft = Context(ModelField(white(0.02)), (20, 10), level=2)
     assert draft.sigma(np.full((2, 2), 0.5), (0, 0, 4, 4))[0, 0, 0] == pytest.approx(0.005, rel=1e-3)
     assert draft.coarse_sigma(np.full((9, 6), 0.5, np.float32), (0, 0, 6, 9)).shape == (3, 9, 6)
 
@@ -156,7 +156,7 @@ def test_figures_of_a_picture_count_what_is_lost():
     assert [tone for tone, _ in figures["noise"]["curve"]] == sorted(tone for tone, _ in figures["noise"]["curve"])
 
 
-class Asked(EvenField):
+class Asked(ModelField):
     """A field that keeps where it is asked for noise."""
 
     def sigma(self, tone, extent, *, level=0):

@@ -10,7 +10,7 @@ from tests.core.noise.test_fields import white
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
-from dustpan.core.noise.fields import EvenField
+from dustpan.core.noise.fields import ModelField
 from dustpan.core.noise.model import TONES
 from dustpan.core.noise.visibility import least_to_take, visible_noise
 from dustpan.core.picture.source import Source
@@ -77,7 +77,7 @@ def test_dark_pictures_are_lifted_no_further_than_their_noise_allows():
 
 @pytest.mark.parametrize(("levels", "harm"), [(3, "flattened"), (9, "worms"), (40, "stars_lost")])
 def test_cleaning_is_not_eased_to_where_strong_noise_shows(levels, harm):
-    noise, field = kinds()["noise"], EvenField(white(levels / 255))
+    noise, field = kinds()["noise"], ModelField(white(levels / 255))
     params = noise.params_type(auto=False, luminance=95.0)
     for _ in range(20):
         gentler = noise.ease(params, harm, field)

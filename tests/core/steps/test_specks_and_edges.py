@@ -14,7 +14,7 @@ from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.sharpen import detail_of, noise_gain
 from dustpan.core.judge.propose import propose_route
-from dustpan.core.noise.fields import EvenField
+from dustpan.core.noise.fields import ModelField
 from dustpan.core.noise.measure import estimate_noise
 from dustpan.core.picture.region import WHOLE
 from dustpan.core.picture.source import Source
@@ -119,7 +119,7 @@ def test_each_channels_own_noise_is_found():
     model = estimate_noise([crop])
     assert model.channels == pytest.approx(there * 255, rel=0.15, abs=2)
     tone = np.full((4, 4), 0.4, np.float32)
-    assert EvenField(model).channel_sigma(tone, WHOLE)[:, 0, 0] == pytest.approx(there, rel=0.15, abs=2 / 255)
+    assert ModelField(model).channel_sigma(tone, WHOLE)[:, 0, 0] == pytest.approx(there, rel=0.15, abs=2 / 255)
 
 
 def stars(count: int, spread: float):

@@ -23,7 +23,7 @@ import scipy
 from dustpan.core.kernels.light import look_up_shifts, means_of_cells
 from dustpan.core.picture.curve import decode_curve, encode_curve
 
-SUPPORT = 10  # px that the result looks around
+SUPPORT = 8  # px that the result looks around: four cells
 _CELL = 2  # px, side of the cells that means are taken over
 _POWER_BLUR, _MEAN_BLUR, _REACH = 1.15, 0.88, 3  # cells, deviations of the smoothing and where it ends
 _TAPS = (2 * _REACH + 1, 2 * _REACH + 1)

@@ -92,7 +92,7 @@ def measure_bare(model: NoiseModel, places: Sequence[np.ndarray], compression: C
     if not places:
         return model
     planes = [_without_slope(planes_of(place)) for place in places]
-    start = model if model.sigma.any() else _white(model)
+    start = model.even if model.sigma.any() else _white(model)
     sigma, spectrum, correlation = start.sigma.copy(), start.spectrum.copy(), start.correlation.copy()
     factors, doubt = np.ones((3, len(TONES))), start.doubt
     for level in range(LEVELS):

@@ -11,7 +11,7 @@ import numpy as np
 
 from dustpan.core.filters.colour import from_opponent, to_opponent
 from dustpan.core.filters.dct import block_transform, halve
-from dustpan.core.noise.fields import EvenField, LiftedField, MixedField, NoiseField
+from dustpan.core.noise.fields import LiftedField, MixedField, ModelField, NoiseField
 from dustpan.core.noise.model import LEVELS, TONES, NoiseModel, correlation_matrix, correlation_of
 
 _SIDE = 64  # px of the flat fields
@@ -70,8 +70,8 @@ def _carried_correlation(model: NoiseModel, covariances: np.ndarray) -> np.ndarr
 
 def carry_field(field: NoiseField, carry: Callable[[NoiseModel], NoiseModel]) -> NoiseField:
     """Carry each noise model of a field through a step that works the same everywhere."""
-    if isinstance(field, EvenField):
-        return EvenField(carry(field.model))
+    if isinstance(field, ModelField):
+        return ModelField(carry(field.model))
     if isinstance(field, LiftedField):
         return LiftedField(field.lifts, tuple(carry_field(lifted, carry) for lifted in field.fields), field.lift)
     if isinstance(field, MixedField):

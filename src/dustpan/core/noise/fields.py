@@ -7,8 +7,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dustpan.core.noise.model import NoiseModel, channel_deviations
+from dustpan.core.noise.model import EVEN_PLACES, NoiseModel, channel_deviations
 from dustpan.core.picture.region import Extent
+
+_PLACES = 2**20  # places across a picture that are told apart
 
 
 class NoiseField:
@@ -34,8 +36,8 @@ class NoiseField:
 
 
 @dataclass(frozen=True, eq=False)
-class EvenField(NoiseField):
-    """Noise that depends on tone alone."""
+class ModelField(NoiseField):
+    """Noise as one model describes it: by tone, and by place where that has a course over the picture."""
 
     model: NoiseModel
 
@@ -50,8 +52,24 @@ class EvenField(NoiseField):
         return self.model.correlation
 
     def sigma(self, tone, extent, *, level=0):
-        """Return (3, h, w) deviations, the same everywhere."""
-        return self.model.at(tone, level=level)
+        """Return (3, h, w) deviations."""
+        by_tone = self.model.at(tone, level=level)
+        if self.model.over_place == EVEN_PLACES:
+            return by_tone
+        return by_tone * course_over(self.model.over_place, extent, tone.shape)
+
+
+def course_over(over_place: tuple[float, float, float], extent: Extent, shape: tuple[int, int]) -> np.ndarray:
+    """Return (h, w) factors of deviations at points spread over an extent; past the picture those of its border."""
+    middle, across, down = over_place
+    x, y = _squares(extent[0], extent[2], shape[1]), _squares(extent[1], extent[3], shape[0])
+    return (middle + across * x[None] + down * y[:, None]).astype(np.float32)
+
+
+def _squares(start: float, end: float, count: int) -> np.ndarray:
+    """Return squares of places, -1 to 1 over the picture. Rounded, so that all tiles that hold a point agree on it."""
+    at = np.round((start + (np.arange(count) + 0.5) * ((end - start) / count)) * _PLACES)
+    return np.clip(2 * at / _PLACES - 1, -1, 1) ** 2
 
 
 @dataclass(frozen=True, eq=False)

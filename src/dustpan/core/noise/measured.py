@@ -10,6 +10,7 @@ from dustpan.core.noise.bare import bare_regions, measure_bare
 from dustpan.core.noise.measure import estimate_noise
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.noise.mosaic import estimate_mosaic_noise
+from dustpan.core.noise.places import follow_places, with_course_of
 from dustpan.core.picture.base import Base
 from dustpan.core.picture.region import Extent
 from dustpan.core.picture.source import Compression
@@ -55,7 +56,9 @@ def measure_base(base: Base, compression: Compression | None = None, *, pool: Po
     crops = [base.read(region) for region in base.crop_regions()]
     if base.mosaic is not None:
         return estimate_mosaic_noise(crops, base.mosaic.period)
-    return estimate_noise(crops, compression, each=partial(map_shared, pool=pool))
+    each = partial(map_shared, pool=pool)
+    model = estimate_noise(crops, compression, each=each)
+    return follow_places(model, crops, base.crop_regions(), base.size, compression, each=each)
 
 
 def measure_base_in(
@@ -69,4 +72,5 @@ def measure_base_in(
     """
     if base.mosaic is not None:
         return model
-    return measure_bare(model, [base.read(region) for region in bare_regions(bare, base.size)], compression)
+    found = measure_bare(model, [base.read(region) for region in bare_regions(bare, base.size)], compression)
+    return with_course_of(model, found, bare)

@@ -17,6 +17,8 @@ NOTICEABLE = 2.4  # display values of luminance noise from which it is a finding
 NOTICEABLE_COLOUR = 1.8  # the same of colour noise
 DOUBTFUL = 0.4  # doubt from which it is shown, and proposals are careful
 PAIRS = ((0, 1), (0, 2), (1, 2))  # of planes
+EVEN_PLACES = (1.0, 0.0, 0.0)  # of deviations that are the same everywhere
+_MOST_PLACED = 100.0  # times the mean deviation
 _TABLE_SIZE = 2049  # entries of the look-up table over tone
 _EVEN = np.full(len(TONES), 1 / len(TONES), np.float32)
 
@@ -44,6 +46,8 @@ class NoiseModel:
     flat_share : share of the measured blocks that were flat enough to be used, 0 to 1.
     doubt : (2,), relative error that the deviations of luminance and of colour stay within nine times of ten.
     correlation : (5, 3), of the noise of the planes of each of `PAIRS`, at each level, -1 to 1.
+    over_place : (3,) by what deviations are multiplied: at the picture's middle, and what the squares of x and y add,
+        both -1 to 1 from border to border (mean square 1).
     """
 
     sigma: np.ndarray
@@ -52,6 +56,17 @@ class NoiseModel:
     flat_share: float = 1.0
     doubt: tuple[float, float] = (0.0, 0.0)
     correlation: np.ndarray = field(default_factory=lambda: np.zeros((LEVELS, len(PAIRS)), np.float32))
+    over_place: tuple[float, float, float] = EVEN_PLACES
+
+    @property
+    def even(self) -> NoiseModel:
+        """The model without its course over the picture."""
+        return self if self.over_place == EVEN_PLACES else replace(self, over_place=EVEN_PLACES)
+
+    @property
+    def in_corners(self) -> float:
+        """Deviation in the corners of the picture beside that in its middle."""
+        return sum(self.over_place) / self.over_place[0]
 
     @property
     def luminance(self) -> float:
@@ -72,7 +87,7 @@ class NoiseModel:
     def key(self) -> tuple:
         """A value that is equal for models with the same effect: all that steps and proposals read."""
         arrays = (self.sigma, self.spectrum, self.presence, self.correlation)
-        return (*(array.tobytes() for array in arrays), self.flat_share, self.doubt)
+        return (*(array.tobytes() for array in arrays), self.flat_share, self.doubt, self.over_place)
 
     def at(self, tone: np.ndarray, *, level: int = 0) -> np.ndarray:
         """Return (3, ...) deviations at tones of any shape, for the picture reduced by 2 ** level."""
@@ -113,13 +128,15 @@ class NoiseModel:
         """Return plain lists, for a remedy's `made_on`."""
         rounded = {"sigma": np.round(self.sigma, 6), "spectrum": np.round(self.spectrum, 4)}
         rounded["correlation"] = np.round(self.correlation, 4)
-        return {name: values.tolist() for name, values in rounded.items()}
+        plain = {name: values.tolist() for name, values in rounded.items()}
+        return plain if self.over_place == EVEN_PLACES else plain | {"over_place": list(self.over_place)}
 
     @classmethod
     def from_json(cls, data: dict) -> NoiseModel:
         """Rebuild a model from `to_json`; raises ValueError when it is not one.
 
-        Remedies of the first versions hold no correlation: there is none then.
+        Remedies of the first versions hold no correlation: there is none then. Those of noise that is the same
+        everywhere hold no `over_place`.
         """
         keys = ("sigma", "spectrum", "correlation")
         data = {"correlation": np.zeros((LEVELS, len(PAIRS))), **data}
@@ -135,12 +152,26 @@ class NoiseModel:
             raise ValueError("the noise model holds values below 0, infinite or NaN")
         if sigma.max() > 1:
             raise ValueError("the noise model holds deviations over 1, the whole range of tones")
-        return cls(sigma, spectrum, correlation=correlation)
+        return cls(
+            sigma, spectrum, correlation=correlation, over_place=_places_from(data.get("over_place", EVEN_PLACES))
+        )
 
     @classmethod
     def none(cls) -> NoiseModel:
         """Return the model of a picture without noise."""
         return cls(np.zeros((LEVELS, 3, len(TONES)), np.float32), np.ones((LEVELS, 3, 8, 8), np.float32))
+
+
+def _places_from(values: object) -> tuple[float, float, float]:
+    """Return the course over the picture that a file holds; raises ValueError when it is none."""
+    try:
+        middle, across, down = (float(value) for value in values)  # type: ignore[attr-defined]
+    except (TypeError, ValueError):
+        raise ValueError("the noise model's course over the picture is not three numbers") from None
+    least, most = (middle + end(across, 0) + end(down, 0) for end in (min, max))
+    if not 0 < least <= most < _MOST_PLACED:
+        raise ValueError("the noise model's course over the picture falls to 0 or rises beyond measure")
+    return middle, across, down
 
 
 def channel_deviations(sigma: np.ndarray, correlation: np.ndarray) -> np.ndarray:

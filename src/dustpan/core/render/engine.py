@@ -14,7 +14,7 @@ from dustpan.core.document.params import Params
 from dustpan.core.document.route import Part, Route, Step, new_step
 from dustpan.core.errors import RemedyError
 from dustpan.core.noise.camera import measure_with_camera
-from dustpan.core.noise.fields import EvenField, NoiseField
+from dustpan.core.noise.fields import ModelField, NoiseField
 from dustpan.core.noise.measured import MeasuredNoise, measure_base, measure_base_in
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.noise.survey import Points, Survey
@@ -264,7 +264,7 @@ class Engine(Renderer):
         """Return a base and its noise: mending leaves it as it is, a developed mosaic is measured anew."""
         if start.noise_given is not None or self._fixed_noise is not None:
             return base, start.base_noise
-        if plan.channels == start.channels and isinstance(after := plan.noise_after, EvenField):
+        if plan.channels == start.channels and isinstance(after := plan.noise_after, ModelField):
             return base, MeasuredNoise.known(after.model)
         return base, self._measured(base, start.bare)
 

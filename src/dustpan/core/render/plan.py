@@ -16,7 +16,7 @@ from dustpan.core.document.params import Params
 from dustpan.core.document.route import Route, Step, Where
 from dustpan.core.filters.blend import SELF_KEEPING, lay_over
 from dustpan.core.filters.planes import sample_plane
-from dustpan.core.noise.fields import EvenField, MixedField, NoiseField
+from dustpan.core.noise.fields import MixedField, ModelField, NoiseField
 from dustpan.core.noise.measured import MeasuredNoise
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.picture.base import Base
@@ -209,7 +209,7 @@ class Plan:
     def noise_after(self) -> NoiseField:
         """The noise of the result, at full size."""
         last = next((prepared for prepared in reversed(self.prepared) if not prepared.idle), None)
-        return EvenField(self.noise) if last is None else last.noise_after
+        return ModelField(self.noise) if last is None else last.noise_after
 
     @property
     def channels(self) -> int:

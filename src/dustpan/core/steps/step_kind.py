@@ -13,7 +13,7 @@ from dustpan.core.document.kinds import StepDescription
 from dustpan.core.document.params import Params
 from dustpan.core.filters.planes import sample_plane
 from dustpan.core.noise.carry import carry_field, carry_noise
-from dustpan.core.noise.fields import EvenField, NoiseField
+from dustpan.core.noise.fields import ModelField, NoiseField
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.features import Features
@@ -229,7 +229,7 @@ class StepKind(StepDescription):
         def run_with(model: NoiseModel):
             def run(field: np.ndarray) -> np.ndarray:
                 height, width = field.shape[:2]
-                context = Context(EvenField(model), (width, height))
+                context = Context(ModelField(model.even), (width, height))
                 result = field if self.keeps_noise else self.apply_even(field, params, analysis, context)
                 return result if lay is None else lay(field, result)
 

@@ -16,7 +16,7 @@ from dustpan.core.filters import specks
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.speck_shapes import leaning
 from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, mend_mosaic
-from dustpan.core.noise.fields import EvenField
+from dustpan.core.noise.fields import ModelField
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.curve import encode_curve
 from dustpan.core.picture.region import Region, Size, margins_of, mirrored
@@ -114,7 +114,7 @@ class HotPixels(StepKind):
 
     def analyse(self, params, survey):
         """Return about how many specks the picture has, counted on the survey's crops, and its channels' noise."""
-        context = Context(EvenField(survey.base_noise), survey.size, mosaic=survey.mosaic)
+        context = Context(ModelField(survey.base_noise), survey.size, mosaic=survey.mosaic)
         crops = list(zip(survey.crops, survey.looks.crop_regions, strict=True))
         if survey.mosaic is not None:
             marks = [self.mark(crop, region, params, None, context) for crop, region in crops]

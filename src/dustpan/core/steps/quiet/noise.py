@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from dustpan.core.filters.colour import with_grey
 from dustpan.core.noise.carry import carry_field
-from dustpan.core.noise.fields import EvenField
+from dustpan.core.noise.fields import ModelField
 from dustpan.core.noise.means import Means
 from dustpan.core.noise.starved import find_starved
 from dustpan.core.steps.quiet.blotches import correct_blotches
@@ -76,7 +76,7 @@ class Noise(StepKind):
     def apply_even(self, field, params, analysis, context):
         """Clean a flat field of the noise that the context names, without blotches past 8 px."""
         means = Means(in_light=analysis.means.in_light) if analysis is not None else Means()
-        even = NoiseAnalysis(EvenField(weighted(context.noise.model, params)), None, means)
+        even = NoiseAnalysis(ModelField(weighted(context.noise.model, params)), None, means)
         return self.apply(field, (0, 0, *context.size), replace(params, engine="quick"), even, context)
 
     def idle(self, params):

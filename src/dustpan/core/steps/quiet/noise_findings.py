@@ -40,7 +40,8 @@ def _render_noise(luminance: float, kind: str, starved: Starved) -> Finding:
 def _camera_noise(model: NoiseModel, kind: str) -> Finding:
     curve = model.sigma[0, 0]
     where = ("darks", "midtones", "lights")[min(int(TONES[np.argmax(curve)] * 3), 2)]
-    more = f"most in the {where}, up to {curve.max() * DISPLAY:.0f}"
+    corners = f"; in the corners {model.in_corners:.1f} times that of the middle" if model.in_corners > 1 else ""
+    more = f"most in the {where}, up to {curve.max() * DISPLAY:.0f}{corners}"
     text = f"noise {_about(model.doubt[0])}{model.luminance:.0f} levels"
     return Finding("noise", text, model.luminance, kind, more=more, unsure=_is_unsure(model.doubt[0]))
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from dustpan.core.noise.fields import EvenField, NoiseField
+from dustpan.core.noise.fields import ModelField, NoiseField
 from dustpan.core.noise.model import DISPLAY, DOUBTFUL, TONES
 from dustpan.core.noise.survey import Survey
 from dustpan.core.noise.visibility import least_to_take
@@ -42,4 +42,4 @@ def propose_noise(survey: Survey) -> NoiseParams:
 
 def _presence(survey: Survey) -> np.ndarray:
     """Return the share of the picture at each of `TONES`, as near as it is known behind local steps."""
-    return survey.noise.model.presence if isinstance(survey.noise, EvenField) else survey.base_noise.presence
+    return survey.noise.model.presence if isinstance(survey.noise, ModelField) else survey.base_noise.presence
