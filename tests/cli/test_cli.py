@@ -177,7 +177,8 @@ def test_measure_tells_noise_and_size(dustpan, picture):
     figures = json.loads(printed)
     assert status == 0 and (figures["width"], figures["height"]) == (360, 240)
     assert figures["noise"]["sigma_luminance"] == pytest.approx(25, rel=0.2)
-    assert len(figures["noise"]["curve"]) == 17 and 0 <= figures["clipped"]["black"] <= 1
+    assert len(figures["noise"]["curve"]) == 17 and figures["noise"]["in_corners"] == 1
+    assert 0 <= figures["clipped"]["black"] <= 1
     assert "luminance noise" in dustpan("measure", picture[0])[1]
     status, _, told = dustpan("measure", picture[0].with_name("none.png"))
     assert status == 1 and "none.png" in told

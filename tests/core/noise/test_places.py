@@ -95,3 +95,11 @@ def test_bare_places_keep_the_course_of_the_whole(truth):
     there = rising(flat.shape)[-80:-16, -128:-16].mean()
     assert engine.noise.over_place == whole.noise.over_place
     assert np.isclose(engine.noise.sigma[0, 0, 8] * corner * 255, there, rtol=0.12)
+
+
+def test_the_finding_says_how_much_stronger_it_is_in_the_corners(truth):
+    engine = Engine(placed(truth))
+    said = {finding.what: finding.more for finding in kinds()["noise"].findings(engine.survey(engine.plan(Document())))}
+    assert f"in the corners {engine.noise.in_corners:.1f} times that of the middle" in said["noise"]
+    even = Engine(Source(with_white_noise(truth, 8)))
+    assert "corners" not in kinds()["noise"].findings(even.survey(even.plan(Document())))[0].more

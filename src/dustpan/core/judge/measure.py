@@ -54,6 +54,7 @@ def measure_picture(engine: Engine, *, check: Check = no_check) -> dict:
             "sigma_colour": round(noise.colour, 4),
             "sigma_channels": [round(deviation, 4) for deviation in noise.channels],
             "curve": curve,
+            "in_corners": round(noise.in_corners, 3),
             "flat_share": round(noise.flat_share, 4),
             "doubt": [round(part, 3) for part in noise.doubt],
         },
