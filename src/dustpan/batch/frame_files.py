@@ -28,7 +28,7 @@ class Frame:
     Attributes
     ----------
     light : h x w x channels float32, linear.
-    source : what the file says of it, without its pixels' worth.
+    source : what the file says of it; of its pixels one stands for all, but of a mosaic, which is small.
     """
 
     light: np.ndarray
@@ -39,9 +39,10 @@ def raw_light(source: Source) -> np.ndarray:
     """Return a source's linear light before calibration; h x w x 1 of a mosaic."""
     if source.mosaic is not None:
         return source.mosaic.light(source.pixels, (0, 0, source.width, source.height))
-    light = source.pixels.astype(np.float32)
     if source.pixels.dtype.kind == "u":
-        light /= np.float32(np.iinfo(source.pixels.dtype).max)
+        light = source.pixels / np.float32(np.iinfo(source.pixels.dtype).max)
+    else:
+        light = source.pixels.astype(np.float32, copy=False)
     return light if source.linear else to_light(light, source.curve).astype(np.float32)
 
 
@@ -60,7 +61,9 @@ def read_frame(path: Path, calibration: Calibration) -> Frame:
         light = calibration.apply(raw_light(source), seconds_of(source))
     except PictureError as fault:
         raise PictureError(f"{path}: {fault}") from fault
-    return Frame(light if source.mosaic is None else _developed(source, light), source)
+    if source.mosaic is not None:
+        return Frame(_developed(source, light), source)
+    return Frame(light, replace(source, pixels=source.pixels[:1, :1].copy()))
 
 
 def _developed(source: Source, light: np.ndarray) -> np.ndarray:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import shutil
 import tempfile
 from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -33,7 +33,8 @@ from dustpan.files.save import Format, format_for, save_picture
 
 _ROOM = 256 << 20  # bytes of disk that are left free
 _PARTS = 4  # times the stack of a band that its combination takes
-_AT_ONCE = 2  # frames read side by side
+_AT_ONCE, _LARGE = 2, 128 << 20  # frames read ahead, and bytes of light from which it is one
+_ROWS = 256  # that are made ready for a file at once
 _PREVIEW = 900  # px, longer side of a frame in small
 
 #: The reference that a frame was registered against before, and how.
@@ -206,13 +207,12 @@ class Stack:
         self._calibration = read_calibration(series.bias, series.dark, series.flat)
         frames = sorted(series.frames, key=lambda path: path != series.reference)  # the reference comes first
         with ThreadPoolExecutor(_AT_ONCE) as pool:
-            waiting = [(path, pool.submit(self._read, path)) for path in frames[:_AT_ONCE]]
-            for number in range(len(frames)):
-                path, future = waiting.pop(0)
-                if number + _AT_ONCE < len(frames):
-                    following = frames[number + _AT_ONCE]
-                    waiting.append((following, pool.submit(self._read, following)))
+            waiting: list[Future] = []
+            for number, path in enumerate(frames):
+                for following in frames[number + len(waiting) : number + 1 + self._ahead]:
+                    waiting.append(pool.submit(self._read, following))
                 progress(number / len(frames), path.name)
+                future = waiting.pop(0)
                 try:
                     self._place(path, *future.result())
                 except (PictureError, MemoryError) as fault:
@@ -222,13 +222,21 @@ class Stack:
         if not self.used:
             raise PictureError("None of the frames can be used: " + "; ".join(reason for _, reason in self.failed))
 
+    @property
+    def _ahead(self) -> int:
+        """How many frames are read while one is placed: large ones fill the memory."""
+        large = self.reference is None or np.prod(self.shape) * 4 >= _LARGE
+        return 1 if large else _AT_ONCE
+
     def _read(self, path: Path) -> tuple[Frame, Before | None, Look | None]:
-        """Return a frame with how it lay over a reference before, else with what it is registered by."""
+        """Return a frame with how it lay over a reference before, or, of one that is not large, with its look."""
         self.token.check()
         frame = read_frame(path, self._calibration)
         files = self._files(path)
         known = self._cache.find(files, self._how)
-        return frame, None if known is None else (files[1], known), Look.of(frame.light) if known is None else None
+        before = None if known is None else (files[1], known)
+        alone = before is not None or frame.light.nbytes >= _LARGE  # else two large frames are worked at once
+        return frame, before, None if alone else Look.of(frame.light)
 
     @property
     def _how(self) -> str:
@@ -255,7 +263,7 @@ class Stack:
         placed = self._laid(path, frame.light, found.matrices)
         file = Path(self._folder.name) / f"{len(self.used):04d}.npy"
         np.save(file, placed)
-        previews = preview_of(frame.light), preview_of(np.nan_to_num(placed))
+        previews = preview_of(frame.light), preview_of(placed)
         self.used.append(Placed(path, file, found.quality, found.level, *previews))
         if self.series.aligned is not None:
             self._write_aligned(path, np.nan_to_num(placed), frame.source)
@@ -361,7 +369,7 @@ def _weights(frames: list[Placed]) -> np.ndarray:
 
 def preview_of(light: np.ndarray) -> np.ndarray:
     """Return a frame in small, h x w x 3 uint8, as a night is looked at."""
-    small = np.atleast_3d(shrink_to(light, _PREVIEW))
+    small = np.nan_to_num(np.atleast_3d(shrink_to(light, _PREVIEW)))
     return Showing.of(small).shown(small)
 
 
@@ -376,8 +384,17 @@ def save_result(
     """Write a combined picture; linear light stays linear where the format can hold that."""
     source = result.source
     fmt = fmt or format_for(target, np.dtype(np.float32) if source.linear else np.dtype(np.uint16))
-    pixels = from_working(from_light(result.light, source.curve), dtype=fmt.dtype, linear=fmt.is_linear_for(source))
+    pixels = _stored(result.light, source, fmt.dtype, linear=fmt.is_linear_for(source))
     save_picture(target, pixels, source.metadata, fmt, overwrite=overwrite, sources=series.inputs)
+
+
+def _stored(light: np.ndarray, source: Source, dtype, *, linear: bool) -> np.ndarray:
+    """Return light as a file holds it, linear or by the curve of a source; worked in bands, so that little is held."""
+    pixels = np.empty(light.shape, dtype)
+    for top in range(0, len(light), _ROWS):
+        band = light[top : top + _ROWS]
+        pixels[top : top + _ROWS] = from_working(band if linear else from_light(band, source.curve), dtype=dtype)
+    return pixels
 
 
 def save_maps(result: Result, folder: Path, stem: str, series: Series) -> list[Path]:
@@ -393,10 +410,7 @@ def save_maps(result: Result, folder: Path, stem: str, series: Series) -> list[P
 def source_of(result: Result) -> Source:
     """Return a combined picture to be worked on; a photograph's in 16 bits, linear light as it is."""
     source = result.source
-    if source.linear:
-        pixels = result.light.astype(np.float32)
-    else:
-        pixels = from_working(from_light(result.light, source.curve), dtype=np.uint16)
+    pixels = _stored(result.light, source, np.float32 if source.linear else np.uint16, linear=source.linear)
     metadata = replace(source.metadata, native=None)
     name = f"{len(result.used)} frames combined"
     return Source(pixels, name, source.linear, metadata=metadata, telescope=source.telescope)

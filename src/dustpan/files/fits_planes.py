@@ -68,8 +68,7 @@ def _read_first(path: Path, file: fits.HDUList) -> Source:
     _check_planes(path, header)
     data = np.asarray(pictures[0].data)
     planes = data.reshape(-1, *data.shape[-2:])
-    raw = np.ascontiguousarray(np.moveaxis(planes, 0, -1)[::-1])
-    raw = raw.astype(raw.dtype.newbyteorder("="))
+    raw = np.ascontiguousarray(np.moveaxis(planes, 0, -1)[::-1], dtype=data.dtype.newbyteorder("="))
     pixels, scale, non_finite = _native(raw)
     exact = raw if raw.dtype not in (np.uint8, np.uint16, np.float32) else None
     notes = {
@@ -174,9 +173,11 @@ def _native(pixels: np.ndarray) -> tuple[np.ndarray, float, tuple[np.ndarray, np
     """
     if pixels.dtype in (np.uint8, np.uint16):
         return pixels, 1.0, None
-    values, non_finite = replace_non_finite(pixels.astype(np.float32))
-    top = float(np.abs(values).max(initial=0.0))
-    scale = 1.0 if top <= 1.5 else 2.0 ** int(np.ceil(np.log2(top)))
+    values, non_finite = replace_non_finite(pixels.astype(np.float32, copy=False))
+    top = max(float(values.max(initial=0.0)), -float(values.min(initial=0.0)))
+    if top <= 1.5:
+        return values, 1.0, non_finite
+    scale = 2.0 ** int(np.ceil(np.log2(top)))
     return values / np.float32(scale), scale, non_finite
 
 

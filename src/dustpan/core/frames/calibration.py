@@ -82,7 +82,7 @@ class Calibration:
             result = result - self.bias
         if self.flat is not None:
             result = result / self._response()
-        return result.astype(np.float32)
+        return result.astype(np.float32, copy=False)
 
     def _dark_for(self, seconds: float | None) -> np.ndarray:
         assert self.dark is not None

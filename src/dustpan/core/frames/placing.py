@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 
 _ROOM = np.float32(0.02)  # of the span of the neighbours, by which a value may leave it
+_BAND = 512  # rows that are worked at once
 
 
 def place(light: np.ndarray, matrix: np.ndarray, size: tuple[int, int]) -> np.ndarray:
@@ -22,23 +23,28 @@ def place(light: np.ndarray, matrix: np.ndarray, size: tuple[int, int]) -> np.nd
     """
     if np.array_equal(matrix, [[1, 0, 0], [0, 1, 0]]) and light.shape[1::-1] == size:
         return light
-    back = cv2.WARP_INVERSE_MAP
-    border = cv2.BORDER_REFLECT
-
-    def warped(plane: np.ndarray, kernel: int) -> np.ndarray:
-        return cv2.warpAffine(plane, matrix, size, flags=kernel | back, borderMode=border)
-
-    planes = []
-    for channel in np.moveaxis(light, 2, 0):
-        plane = np.ascontiguousarray(channel, np.float32)
-        fine = warped(plane, cv2.INTER_LANCZOS4)
-        near = np.ones((3, 3), np.uint8)
-        low, high = (warped(ends(plane, near), cv2.INTER_NEAREST) for ends in (cv2.erode, cv2.dilate))
-        room = _ROOM * (high - low)
-        planes.append(np.clip(fine, low - room, high + room))
-    placed = np.stack(planes, axis=-1)
-    placed[~covered(light.shape[1::-1], matrix, size)] = np.nan
+    placed = np.empty((size[1], size[0], light.shape[2]), np.float32)
+    for channel in range(light.shape[2]):
+        _fill_plane(placed[..., channel], np.ascontiguousarray(light[..., channel], np.float32), matrix)
+    _leave_out(placed, light.shape[1::-1], matrix)
     return placed
+
+
+def _fill_plane(placed: np.ndarray, plane: np.ndarray, matrix: np.ndarray) -> None:
+    """Fill a plane of the reference (h, w) with one of a frame; in bands, so that little is held at once."""
+    near = np.ones((3, 3), np.uint8)
+    lowest, highest = cv2.erode(plane, near), cv2.dilate(plane, near)
+    for top in range(0, placed.shape[0], _BAND):
+        band = placed[top : top + _BAND]
+        below = np.c_[matrix[:, :2], matrix[:, 2] + top * matrix[:, 1]]
+
+        def warped(source: np.ndarray, kernel: int, below=below, size=band.shape[::-1]) -> np.ndarray:
+            flags = kernel | cv2.WARP_INVERSE_MAP
+            return cv2.warpAffine(source, below, size, flags=flags, borderMode=cv2.BORDER_REFLECT)
+
+        low, high = (warped(ends, cv2.INTER_NEAREST) for ends in (lowest, highest))
+        room = _ROOM * (high - low)
+        band[:] = np.clip(warped(plane, cv2.INTER_LANCZOS4), low - room, high + room)
 
 
 def place_channels(light: np.ndarray, matrices: np.ndarray, size: tuple[int, int]) -> np.ndarray:
@@ -49,9 +55,9 @@ def place_channels(light: np.ndarray, matrices: np.ndarray, size: tuple[int, int
     return placed
 
 
-def covered(own: tuple[int, int], matrix: np.ndarray, size: tuple[int, int]) -> np.ndarray:
-    """Return (h, w) bool, which pixels of the reference a frame of the size `own` reaches."""
-    x, y = np.meshgrid(np.arange(size[0], dtype=np.float32), np.arange(size[1], dtype=np.float32))
-    at_x = matrix[0, 0] * x + matrix[0, 1] * y + matrix[0, 2]
-    at_y = matrix[1, 0] * x + matrix[1, 1] * y + matrix[1, 2]
-    return (at_x >= 0) & (at_y >= 0) & (at_x <= own[0] - 1) & (at_y <= own[1] - 1)
+def _leave_out(placed: np.ndarray, own: tuple[int, int], matrix: np.ndarray) -> None:
+    """Put NaN into the pixels (h x w x channels) of the reference that a frame of the size `own` does not reach."""
+    x = np.arange(placed.shape[1])
+    for y, row in enumerate(placed):
+        at_x, at_y = (line[0] * x + (line[1] * y + line[2]) for line in matrix)
+        row[(at_x < 0) | (at_y < 0) | (at_x > own[0] - 1) | (at_y > own[1] - 1)] = np.nan

@@ -48,12 +48,13 @@ def find_stars(plane: np.ndarray) -> Stars:
 
     What shines in a single pixel is no star, however bright: lenses and air draw them wider.
     """
-    sky = _background(plane)
-    risen = plane - sky
+    noise_there, risen = noise_of(plane), _background(plane)
+    level = float(np.median(risen))
+    np.subtract(plane, risen, out=risen)
     soft = cv2.GaussianBlur(risen, (0, 0), _BLUR, borderType=cv2.BORDER_REFLECT)
     noise = _deviation(soft)
-    top = cv2.dilate(soft, np.ones((5, 5), np.uint8))
-    y, x = np.nonzero((soft >= top) & (soft > _SIGMAS * max(noise, 1e-9)))
+    high = soft > _SIGMAS * max(noise, 1e-9)
+    y, x = np.nonzero(high & (soft >= cv2.dilate(soft, np.ones((5, 5), np.uint8))))
     inside = (x >= _HALF) & (y >= _HALF) & (x < plane.shape[1] - _HALF) & (y < plane.shape[0] - _HALF)
     x, y = x[inside], y[inside]
     order = np.argsort(-soft[y, x], kind="stable")[: 3 * _MOST]
@@ -61,12 +62,14 @@ def find_stars(plane: np.ndarray) -> Stars:
     table = np.array(found, np.float64).reshape(-1, 4)
     usual = float(np.median(table[:, 3])) if len(table) else 1.0
     table = table[np.abs(np.log(table[:, 3] / usual)) < np.log(_UNLIKE)][:_MOST]
-    return Stars(table[:, :2], table[:, 2], table[:, 3], float(np.median(sky)), noise_of(plane))
+    return Stars(table[:, :2], table[:, 2], table[:, 3], level, noise_there)
 
 
 def noise_of(plane: np.ndarray) -> float:
     """Return the deviation of white noise that is as strong as a plane's own at about 2 px, whatever else it shows."""
-    band, unit = (cv2.GaussianBlur(p, (0, 0), _FINE) - cv2.GaussianBlur(p, (0, 0), _COARSE) for p in (plane, _DOT))
+    band, unit = (cv2.GaussianBlur(p, (0, 0), _FINE).astype(np.float32, copy=False) for p in (plane, _DOT))
+    for fine, p in ((band, plane), (unit, _DOT)):
+        fine -= cv2.GaussianBlur(p, (0, 0), _COARSE)
     return _deviation(band) / float(np.sqrt((unit**2).sum()))
 
 
