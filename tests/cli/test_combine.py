@@ -11,10 +11,13 @@ import numpy as np
 import pytest
 from click.testing import CliRunner
 
+from dustpan.batch import frames as batch_frames
+from dustpan.batch.frame_files import read_frame
 from dustpan.batch.registration_cache import RegistrationCache
 from dustpan.cli.combine import combine
 from dustpan.cli.simulate import simulate
 from dustpan.core.frames import registration
+from dustpan.core.frames.calibration import Calibration
 from dustpan.core.frames.stars import find_stars
 from dustpan.core.picture.source import Metadata
 from dustpan.files import read_picture
@@ -69,6 +72,20 @@ def test_a_night_becomes_one_clean_sky(night, tmp_path):
     assert 0 < rejected.mean() < 0.1 and coverage.max() == 6 and coverage.shape == (SIZE[1], SIZE[0], 1)
     laid = read_picture(tmp_path / "laid" / "night-05-aligned.tif")
     assert laid.linear and laid.pixels.shape == truth.shape
+
+
+def test_large_frames_are_worked_one_by_one_to_the_same_result(night, monkeypatch):
+    series = batch_frames.Series(tuple(sorted(night.glob("night-*"))[:5]), cache=False)
+    usual = batch_frames.combine_series(series)
+    monkeypatch.setattr(batch_frames, "_LARGE", 0)
+    read, most = [], []
+    monkeypatch.setattr(batch_frames, "read_frame", lambda path, own: (read.append(path), read_frame(path, own))[1])
+    with batch_frames.Stack(series) as stack:
+        stack.place_all(lambda done, what: most.append(len(read) - len(stack.used)))
+        assert np.array_equal(stack.combined().light, usual.light)
+    assert max(most) <= 2 and [placed.path for placed in stack.used] == list(series.frames)
+    frame = read_frame(series.frames[0], Calibration())
+    assert frame.light.shape[:2] == SIZE[::-1] and frame.source.pixels.size == frame.light.shape[2]
 
 
 def test_frames_that_cannot_be_used_are_named_and_skipped_or_end_it(night, tmp_path):

@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from dustpan.core.errors import PictureError
+from dustpan.core.frames import placing
 from dustpan.core.frames.calibration import Calibration, master_of
 from dustpan.core.frames.combining import Method, combine
 from dustpan.core.frames.placing import place, place_channels
@@ -72,6 +73,15 @@ def test_a_placed_star_keeps_its_light_and_gets_no_dark_ring():
     assert inner.min() > 0.1 - 0.002
     assert abs((inner - 0.1).sum() / (star - 0.1).sum() - 1) < 0.02
     assert np.isnan(placed[0]).all() and np.isfinite(placed[1:, :-1]).all()
+
+
+def test_a_frame_is_placed_in_bands_as_it_is_whole(night, monkeypatch):
+    light, matrix = night.frame(0), night.matrix(3)
+    whole = place(light, matrix, (420, 280))
+    monkeypatch.setattr(placing, "_BAND", 24)
+    bands = place(light, matrix, (420, 280))
+    assert np.array_equal(np.isnan(bands), np.isnan(whole)) and np.isnan(whole).any()
+    assert np.nanmax(np.abs(bands - whole)) < 1e-5 * light.max()
 
 
 def noisy_stack(count: int = 24) -> np.ndarray:

@@ -58,7 +58,7 @@ def least_to_take(sigma: np.ndarray, spectrum: np.ndarray, presence: np.ndarray,
     """Return (2,), the least part of luminance and of colour noise without which no more is seen, 0 to 1.
 
     At every tone of which the picture has much. Of noise of over 4 display values no more than 12 % stays, so that one
-    sees that something was done.
+    sees that something was done; more where more may be seen.
 
     Parameters
     ----------
@@ -70,7 +70,7 @@ def least_to_take(sigma: np.ndarray, spectrum: np.ndarray, presence: np.ndarray,
     parts = np.clip(1 - visible / np.maximum(seen, 1e-6), 0, 1)
     power = sigma.astype(float) ** 2 @ presence
     strong = np.sqrt([power[0], power[1:].mean()]) > _STRONG
-    return np.where(strong, np.maximum(parts, 1 - _MOST_LEFT), parts)
+    return np.where(strong, np.maximum(parts, 1 - _MOST_LEFT * max(visible, 1.0)), parts)
 
 
 def _contrast() -> np.ndarray:
