@@ -13,7 +13,7 @@ import numpy as np
 from dustpan.core.filters import cut_off, light_mean
 from dustpan.core.noise.fields import ModelField, NoiseField
 from dustpan.core.noise.law import AddedNoise, added_noise, light_sureness
-from dustpan.core.noise.model import EVEN_PLACES, TONES, NoiseModel
+from dustpan.core.noise.model import TONES, NoiseModel
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.region import CENTRE
 
@@ -80,8 +80,6 @@ def _added_noise(survey: Survey) -> AddedNoise | None:
     field, base = survey.noise, survey.base_noise
     if not isinstance(field, ModelField) or not np.array_equal(field.model.sigma, base.sigma):
         return None  # a step has moved the tones: noise was cut off elsewhere
-    if base.over_place != EVEN_PLACES:
-        return None
     added = added_noise(base)
     return added if added.sure > 0 else None
 
