@@ -222,28 +222,15 @@ def add_detail(plane, detail, around, noise, top, floor, settings, added):
 
 
 @helper
-def _highest_near(plane, y, x, reach, enough):
-    """Return the highest value within `reach` px, or the first that is found to be `enough`."""
+def _farthest_near(plane, y, x, reach, sign, enough):
+    """Return the highest of `sign` times the values within `reach` px, or the first that is found to be `enough`."""
     height, width = plane.shape
-    found = plane[y, x]
+    found = sign * plane[y, x]
     for row in range(max(y - reach, 0), min(y + reach + 1, height)):
         for column in range(max(x - reach, 0), min(x + reach + 1, width)):
             if found >= enough:
                 return found
-            found = max(found, plane[row, column])
-    return found
-
-
-@helper
-def _lowest_near(plane, y, x, reach, enough):
-    """Return the lowest value within `reach` px, or the first that is found to be `enough`."""
-    height, width = plane.shape
-    found = plane[y, x]
-    for row in range(max(y - reach, 0), min(y + reach + 1, height)):
-        for column in range(max(x - reach, 0), min(x + reach + 1, width)):
-            if found <= enough:
-                return found
-            found = min(found, plane[row, column])
+            found = max(found, sign * plane[row, column])
     return found
 
 
@@ -260,9 +247,9 @@ def hold_pixels_within(noisy, reach, lowest, highest, cleaned):
         for x in range(width):
             for n in range(3):
                 value = cleaned[y, x, n]
-                if value > np.float32(1):
-                    most = _highest_near(noisy[:, :, n], y, x, reach, min(value, highest))
-                    cleaned[y, x, n] = min(value, most)
-                elif value < np.float32(0):
-                    least = _lowest_near(noisy[:, :, n], y, x, reach, max(value, lowest))
-                    cleaned[y, x, n] = max(value, least)
+                if not (value < np.float32(0) or value > np.float32(1)):
+                    continue
+                sign = np.float32(1) if value > np.float32(1) else np.float32(-1)
+                end = highest if value > np.float32(1) else -lowest
+                most = _farthest_near(noisy[:, :, n], y, x, reach, sign, min(sign * value, end))
+                cleaned[y, x, n] = sign * min(sign * value, most)
