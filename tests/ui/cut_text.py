@@ -1,6 +1,7 @@
 """Whether any text of the window is cut, with the widest texts and values there can be; prints what is.
 
-python -m tests.ui.cut_text     with QT_SCALE_FACTOR set, as the density of a screen can't be changed in a process.
+python -m tests.ui.cut_text [--made-up]     with QT_SCALE_FACTOR set, as the density of a screen can't be changed in
+                                            a process; in a made-up language also what is English still.
 """
 
 from __future__ import annotations
@@ -24,6 +25,7 @@ from PyQt6.QtWidgets import (
     QStyleOptionComboBox,
     QWidget,
 )
+from tests.ui.pseudo import Pseudo, untranslated_in
 
 from dustpan.core.steps import kinds
 from dustpan.core.where import part_kinds
@@ -37,19 +39,20 @@ from dustpan.ui.memory import Memory
 from dustpan.ui.route.route_bar import Card
 from dustpan.ui.session.kept import KeptWork
 from dustpan.ui.shelf.keeping import KeepDialog
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.picture_tile import PictureTile
 from dustpan.ui.widgets.sliders import NumberSlider
 from dustpan.ui.window import Window
 
 _DRAWN = (Card, ProofTile, PictureTile)  # what draws its text itself, and shortens it
-_WIDEST = [
-    Reading("Noise left", "99.9 of ≈ 99.9", "100 %", False, ""),
-    Reading("Texture", "99.9 %", "flattened", True, ""),
-    Reading("Halo", "99.9 %", "visible", True, ""),
-    Reading("Shadows", "+10.0 L*", "lighter", False, ""),
-    Reading("Newly lost", "99.9 %", "clipped", True, ""),
-]
+_WIDEST = (  # name, figure and word of readings
+    ("Noise left", "{after} of {before}", "100 %"),
+    ("Texture", "99.9 %", "flattened"),
+    ("Halo", "99.9 %", "visible"),
+    ("Shadows", "+10.0 L*", "lighter"),
+    ("Newly lost", "99.9 %", "clipped"),
+)
 SIZES = ((900, 600), (1280, 800))
 _LONG = "tarn-street-clock-tower-seen-from-the-roof-of-the-old-mill.png"
 
@@ -106,8 +109,9 @@ def states_of(app: QApplication, window: Window) -> Iterator[str]:
     session.opening.open_from(lambda: replace(noisy_picture("bench", size=(150, 100), iso=12800), name=_LONG), _LONG)
     show_for(app, lambda: window.readings.settled)
     yield "opened"
-    for labels, line in zip(window.readings._labels, _WIDEST, strict=True):
-        window.readings._show_line(labels, line)
+    for labels, (name, figure, word) in zip(window.readings._labels, _WIDEST, strict=True):
+        shown = tr(name), tr(figure, after="99.9", before="≈ 99.9"), tr(word)
+        window.readings._show_line(labels, Reading(*shown, True, ""))
     window._show_state(False, 888, 888)
     window.canvas.set_zoom(16.0)
     window.compare.change_appearance(lamp=-5.75)
@@ -143,7 +147,7 @@ def windows_beside(app: QApplication, window: Window, folder: Path) -> Iterator[
     batch = window.beside.show_batch()
     batch.add([folder / _LONG])
     batch.also.add()
-    batch.note.setText("99 of 100 done, 1 failed, about 99 min left")
+    batch.note.setText(tr("99 of 100 done, 1 failed, about 99 min left"))
     yield "batch", batch
     yield "frames", window.beside.show_frames()
     yield "camera's noise", window.beside.show_camera_noise()
@@ -161,9 +165,19 @@ def _shown(dialog: QWidget) -> QWidget:
     return dialog
 
 
+def faults_in(window: QWidget, made_up: bool) -> Iterator[str]:
+    """What is cut, and what is not in the language of the window."""
+    yield from cut_in(window)
+    if made_up:
+        yield from untranslated_in(window)
+
+
 def main() -> int:
-    """Return the number of cut texts."""
+    """Return the number of texts that are cut, or not translated."""
     app = QApplication(sys.argv[:1])
+    made_up = "--made-up" in sys.argv
+    if made_up:
+        app.installTranslator(Pseudo(app))
     theme.apply(app)
     found: dict[str, str] = {}
     with tempfile.TemporaryDirectory() as folder:
@@ -173,13 +187,13 @@ def main() -> int:
             window.resize(*size)
             window.show()
             app.processEvents()
-            for text in cut_in(window):
+            for text in faults_in(window, made_up):
                 found.setdefault(text, f"start page, {size}")
             for state in states_of(app, window):
-                for text in cut_in(window):
+                for text in faults_in(window, made_up):
                     found.setdefault(text, f"{state}, {size}")
             for name, beside in windows_beside(app, window, Path(folder)):
-                for text in cut_in(beside):
+                for text in faults_in(beside, made_up):
                     found.setdefault(text, f"{name}, {size}")
                 if beside is not window:
                     beside.close()

@@ -9,10 +9,11 @@ import sys
 import pytest
 
 
-def faults_of(module: str, scale: str) -> str:
+def faults_of(module: str, scale: str, *options: str) -> str:
     """What a module found wrong at a density of the screen."""
     environment = {**os.environ, "QT_SCALE_FACTOR": scale, "QT_QPA_PLATFORM": "offscreen"}
-    done = subprocess.run([sys.executable, "-m", module], env=environment, capture_output=True, text=True, timeout=180)
+    command = [sys.executable, "-m", module, *options]
+    done = subprocess.run(command, env=environment, capture_output=True, text=True, timeout=180)
     return done.stdout + done.stderr if done.returncode else ""
 
 
@@ -24,3 +25,7 @@ def test_one_pixel_of_the_picture_is_one_of_the_screen(scale):
 @pytest.mark.parametrize("scale", ["1", "2"])
 def test_no_text_is_cut_even_the_widest(scale):
     assert not faults_of("tests.ui.cut_text", scale)
+
+
+def test_a_longer_language_has_room_and_no_text_stays_english():
+    assert not faults_of("tests.ui.cut_text", "1", "--made-up")

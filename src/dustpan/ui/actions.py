@@ -8,6 +8,8 @@ from dataclasses import dataclass
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMainWindow, QMenu
 
+from dustpan.ui.translation import tr
+
 
 @dataclass(frozen=True)
 class Entry:
@@ -221,15 +223,15 @@ def make_actions(
     bar = window.menuBar()
     assert bar is not None
     for entry in TABLE:
-        action = QAction(entry.text, window)
+        action = QAction(tr(entry.text), window)
         action.setShortcut(QKeySequence(entry.key))
-        action.setToolTip(entry.tip)
+        action.setToolTip(tr(entry.tip))
         action.setCheckable(entry.checkable)
         if run := runs.get(entry.name):
             action.triggered.connect(lambda _=False, run=run: run())
         actions[entry.name] = action
         if entry.menu not in menus:
-            menu = bar.addMenu(entry.menu)
+            menu = bar.addMenu(tr(entry.menu))
             assert menu is not None
             menu.setToolTipsVisible(True)
             menus[entry.menu] = menu

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QW
 from dustpan.batch.export import Also
 from dustpan.core.picture.region import Size
 from dustpan.files.save import FORMATS
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.buttons import word_button
 from dustpan.ui.widgets.choice import Choice
@@ -38,21 +39,21 @@ class AlsoRow(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.format = Choice("How this file is written", "Format of another file")
+        self.format = Choice(tr("How this file is written"), tr("Format of another file"))
         for fmt in FORMATS.values():
             if not fmt.raw:
-                self.format.addItem(fmt.label, fmt.name)
+                self.format.addItem(tr(fmt.label), fmt.name)
         self.format.setCurrentIndex(self.format.findData(_USUAL))
         self.room = configured(
             QLineEdit(),
-            placeholderText="as it is",
-            toolTip="Reduce in proportion to fit: the longer side, or width x height; empty keeps the size",
+            placeholderText=tr("as it is"),
+            toolTip=tr("Reduce in proportion to fit: the longer side, or width x height; empty keeps the size"),
         )
-        self.room.setAccessibleName("Size of another file")
+        self.room.setAccessibleName(tr("Size of another file"))
         self.room.setFixedWidth(_SIZE_WIDTH)
         self.drop = configured(QPushButton(icon("close", theme.GREYS.text), ""), objectName="quiet")
-        self.drop.setToolTip("Leave this file out")
-        self.drop.setAccessibleName("Leave this file out")
+        self.drop.setToolTip(tr("Leave this file out"))
+        self.drop.setAccessibleName(tr("Leave this file out"))
         self.drop.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
@@ -79,7 +80,7 @@ class AlsoField(QWidget):
     def __init__(self, given: list[list] | None = None):
         super().__init__()
         self.rows: list[AlsoRow] = []
-        self.add_button = word_button("Another file …", "Write the picture in another format or size too")
+        self.add_button = word_button(tr("Another file …"), tr("Write the picture in another format or size too"))
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.addWidget(self.add_button, 0, Qt.AlignmentFlag.AlignLeft)

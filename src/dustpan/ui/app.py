@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING
 
 from dustpan.core.errors import DustpanError
 from dustpan.core.picture.source import Source
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.configured import configured
 
 if TYPE_CHECKING:
@@ -86,9 +87,9 @@ def offer_left(window: Window) -> bool:
     if left is None:
         return False
     count = len(left.paths)
-    words = f"{count} pictures" if count > 1 else left.paths[0].name if count else left.sample
-    text = f"The last window ended unexpectedly, with {words} open; its work is kept."
-    window.offer(text, "Open again", lambda: window.walking.open_left(left), lambda: None)
+    words = tr("{count} pictures", count=count) if count > 1 else left.paths[0].name if count else left.sample
+    text = tr("The last window ended unexpectedly, with {pictures} open; its work is kept.", pictures=words)
+    window.offer(text, tr("Open again"), lambda: window.walking.open_left(left), lambda: None)
     return True
 
 

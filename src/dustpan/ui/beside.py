@@ -21,6 +21,7 @@ from dustpan.ui.memory import Memory
 from dustpan.ui.remedy_files import RemedyFiles
 from dustpan.ui.shelf.previews import Previews
 from dustpan.ui.shelf.window import ShelfWindow
+from dustpan.ui.translation import tr
 from dustpan.ui.walking import Walking
 
 
@@ -42,7 +43,7 @@ class Beside(QObject):
     @property
     def under_way(self) -> list[str]:
         """What would be lost by closing."""
-        return ["The batch"] if self.batch is not None and self.batch.queue.running else []
+        return [tr("The batch")] if self.batch is not None and self.batch.queue.running else []
 
     def show_frames(self) -> FramesWindow:
         """Open the workspace that makes one picture of many exposures."""
@@ -61,7 +62,7 @@ class Beside(QObject):
         work.add([path for path in paths if path.name.startswith("night")])
 
     def _open_combined(self, result: Result) -> None:
-        name, propose = f"{len(result.used)} frames combined", self.session.measuring.propose
+        name, propose = tr("{count} frames combined", count=len(result.used)), self.session.measuring.propose
         self.session.opening.open_from(partial(source_of, result), name, then=propose)
         self.window.raise_()
 
@@ -96,9 +97,9 @@ class Beside(QObject):
         own = [item.remedy for item in self.shelf.listed()[0] if item.path is not None]
         remedy = suited_remedy(own, facts.camera, facts.iso)
         if remedy is not None:
-            text = f"{remedy.name} suits {facts.camera} at ISO {facts.iso}."
+            text = tr("{name} suits {camera} at ISO {iso}.", name=remedy.name, camera=facts.camera, iso=facts.iso)
             take = partial(self.remedies.take, remedy, remedy.name)
-            session.offered.emit(text, "Take it", take, lambda: None)
+            session.offered.emit(text, tr("Take it"), take, lambda: None)
 
     def show_batch(self) -> BatchWindow:
         """Open the window that gives one route to many pictures, with those that are open together."""

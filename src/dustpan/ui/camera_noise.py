@@ -16,6 +16,7 @@ from dustpan.core.noise.camera import CameraNoise
 from dustpan.core.work.cancel import Token
 from dustpan.files import READS
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import counted, tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.buttons import word_button
 from dustpan.ui.widgets.configured import configured
@@ -34,12 +35,15 @@ class NoisePlot(QWidget):
         self.shots: list[Shot] = []
         self.told = CameraNoise((), ())
         self.setMinimumHeight(260)
-        self.setAccessibleName("Noise over ISO")
+        self.setAccessibleName(tr("Noise over ISO"))
 
     def show_shots(self, shots: list[Shot]) -> None:
         """Show the noise of pictures."""
         self.shots, self.told = shots, fitted(shots) if shots else CameraNoise((), ())
-        words = [f"ISO {iso}: {model.luminance:.1f}" for iso, model in zip(self.told.isos, self.told.models)]
+        words = [
+            tr("ISO {iso}: {luminance:.1f}", iso=iso, luminance=model.luminance)
+            for iso, model in zip(self.told.isos, self.told.models)
+        ]
         self.setAccessibleDescription(", ".join(words))
         self.update()
 
@@ -71,7 +75,7 @@ class NoisePlot(QWidget):
         painter.setFont(theme.font(8.5))
         if not self.shots:
             painter.setPen(theme.colour("faint"))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, _INVITES)
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, tr(_INVITES))
             return
         self._draw_scales(painter)
         self._draw_course(painter, "luminance", theme.colour("bright"), dashed=False)
@@ -114,7 +118,7 @@ class CameraNoiseWindow(QWidget):
 
     def __init__(self, session: Session, parent: QWidget | None = None):
         super().__init__(parent, Qt.WindowType.Window)
-        self.setWindowTitle("Noise of a camera – Dustpan")
+        self.setWindowTitle(tr("Noise of a camera – Dustpan"))
         self.session = session
         self.shots: list[Shot] = []
         self._token = Token()
@@ -122,11 +126,13 @@ class CameraNoiseWindow(QWidget):
         self.words = configured(QLabel(), wordWrap=True)
         self.note = configured(QLabel(), objectName="faint", wordWrap=True)
         self.bar = configured(QProgressBar(), textVisible=False, maximum=1000)
-        self.bar.setAccessibleName("How many pictures are measured")
+        self.bar.setAccessibleName(tr("How many pictures are measured"))
         self.bar.hide()
-        self.open_button = word_button("Measure pictures …", "Choose pictures of one camera at several ISOs (Ctrl+O)")
+        self.open_button = word_button(
+            tr("Measure pictures …"), tr("Choose pictures of one camera at several ISOs (Ctrl+O)")
+        )
         self.keep_button = word_button(
-            "Keep for this camera", "Busy pictures of this camera are measured with its help"
+            tr("Keep for this camera"), tr("Busy pictures of this camera are measured with its help")
         )
         self.keep_button.setObjectName("accent")
         self.open_button.clicked.connect(self.ask)
@@ -153,13 +159,13 @@ class CameraNoiseWindow(QWidget):
 
     def ask(self) -> None:
         """Ask for pictures and measure them."""
-        names, _ = QFileDialog.getOpenFileNames(self, f"Pictures of one camera ({READS})")
+        names, _ = QFileDialog.getOpenFileNames(self, tr("Pictures of one camera ({endings})", endings=READS))
         if names:
             self.measure([Path(name) for name in names])
 
     def measure(self, paths: list[Path]) -> None:
         """Measure pictures, as a task that can be cancelled."""
-        task = self.session.tasks.begin("learning noise", "Measuring a camera's noise", alone=False)
+        task = self.session.tasks.begin("learning noise", tr("Measuring a camera's noise"), alone=False)
         self.bar.show()
 
         def take(found: tuple[list[Shot], list[str]]) -> None:
@@ -181,7 +187,10 @@ class CameraNoiseWindow(QWidget):
             self.note.setText(str(fault))
             return
         self.note.setText(
-            f"Kept in {file}. Pictures opened from now on use it where their own noise is hard to measure."
+            tr(
+                "Kept in {file}. Pictures opened from now on use it where their own noise is hard to measure.",
+                file=file,
+            )
         )
         self.keep_button.setEnabled(False)
 
@@ -190,6 +199,10 @@ class CameraNoiseWindow(QWidget):
         self.keep_button.setEnabled(bool(self.shots))
         camera = self.shots[0].source.metadata.camera if self.shots else ""
         count = len(self.shots)
-        pictures = f"{count} picture{'s' if count != 1 else ''}"
-        words = f"{camera}: noise of {pictures} over ISO, in levels of 255." if camera else "Nothing measured yet."
+        pictures = counted("{count} picture", "{count} pictures", count)
+        words = (
+            tr("{camera}: noise of {pictures} over ISO, in levels of 255.", camera=camera, pictures=pictures)
+            if camera
+            else tr("Nothing measured yet.")
+        )
         self.words.setText(words)

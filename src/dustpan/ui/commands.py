@@ -10,6 +10,7 @@ from dustpan.core.document.copying import write_steps
 from dustpan.core.document.route import Part
 from dustpan.ui.picture.canvas import Canvas
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.messages import Message
 from dustpan.ui.widgets.sliders import Groove
 from dustpan.ui.widgets.tone_ends import ToneEnds
@@ -53,7 +54,7 @@ class Commands:
         elif parts.part is not None:
             on_part(parts.part)
         else:
-            self.message.tell("This Where has no part; W goes back to the step.", False)
+            self.message.tell(tr("This Where has no part; W goes back to the step."), False)
 
     def end_pick(self) -> bool:
         """End what the next click on the picture would do (a pick, a brush); return whether there was anything."""
@@ -108,13 +109,13 @@ class Commands:
         """Copy the chosen card as text."""
         if (step := self.session.step) is not None:
             QApplication.clipboard().setText(write_steps(step, wheres=self.session.route.wheres))
-            self.message.tell(f"Copied {step.title}.", False)
+            self.message.tell(tr("Copied {step}.", step=tr(step.title)), False)
 
     def copy_route(self) -> None:
         """Copy the whole route as text."""
         if len(self.session.route):
             QApplication.clipboard().setText(write_steps(*self.session.route, wheres=self.session.route.wheres))
-            self.message.tell("Copied the route.", False)
+            self.message.tell(tr("Copied the route."), False)
 
     def paste(self) -> None:
         """Paste a value, a card or a route."""
@@ -123,4 +124,4 @@ class Commands:
 
     def keep_take(self) -> None:
         """Keep the route as it stands as a take."""
-        self.message.tell(f"Kept as {self.session.keep_take()}.", False)
+        self.message.tell(tr("Kept as {name}.", name=self.session.keep_take()), False)

@@ -32,6 +32,7 @@ from dustpan.files.save import DEFAULT_QUALITY, FORMATS, Format, losses, own_for
 from dustpan.ui.also_fields import AlsoField, read_size
 from dustpan.ui.finish_fields import ViewingField
 from dustpan.ui.memory import Memory
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.choice import Choice
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.sliders import NumberSlider
@@ -41,6 +42,7 @@ QUALITY = Param(
 )
 SEE_FIRST = 2  # how the dialog ends when the output is to be shown before it is written
 _PATTERN = "{name}-cleaned"
+_FIELDS = 400  # px, least width of the fields
 _ENDINGS = {suffix for fmt in FORMATS.values() for suffix in fmt.suffixes}
 
 
@@ -65,34 +67,33 @@ class ExportDialog(QDialog):
             "camera": source.metadata.camera,
             "date": date.today().isoformat(),
         }
-        self.setWindowTitle("Export")
-        self.setMinimumWidth(560)
+        self.setWindowTitle(tr("Export"))
         self._own = own_format(source, path)
-        self.format = Choice("How the file is written", "Format")
+        self.format = Choice(tr("How the file is written"), tr("Format"))
         self.format.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        lead = "as opened" if source.mosaic is None else "developed"
-        self.format.addItem(f"{lead}: {self._own.label}", "")
+        lead = tr("as opened") if source.mosaic is None else "developed"
+        self.format.addItem(f"{lead}: {tr(self._own.label)}", "")
         for fmt in (fmt for fmt in FORMATS.values() if source.mosaic is not None or not fmt.raw):
-            self.format.addItem(fmt.label, fmt.name)
+            self.format.addItem(tr(fmt.label), fmt.name)
         self.format.setCurrentIndex(max(self.format.findData(self._memory.get("export_format", "")), 0))
         kept = self._memory.get("export_folder", "")
         folder = Path(kept) if kept and Path(kept).is_dir() else path.parent if path else Path.home()
-        self.folder = configured(QLineEdit(str(folder)), toolTip="The folder to write into")
+        self.folder = configured(QLineEdit(str(folder)), toolTip=tr("The folder to write into"))
         self.name = QLineEdit(self._memory.get("export_pattern", _PATTERN))
-        self.name.setToolTip("A pattern: {name}, {iso}, {camera} and {date} stand for the picture's own")
+        self.name.setToolTip(tr("A pattern: {name}, {iso}, {camera} and {date} stand for the picture's own"))
         self.overwrite = configured(
-            QCheckBox("Replace a file of this name"),
-            toolTip="Otherwise a file that is there is kept and nothing is written",
+            QCheckBox(tr("Replace a file of this name")),
+            toolTip=tr("Otherwise a file that is there is kept and nothing is written"),
         )
         self.room = configured(
             QLineEdit(self._memory.get("export_size", "")),
-            toolTip="Reduce in proportion to fit: the longer side, or width x height; empty keeps the size",
-            placeholderText="as it is",
+            toolTip=tr("Reduce in proportion to fit: the longer side, or width x height; empty keeps the size"),
+            placeholderText=tr("as it is"),
         )
         self.also = AlsoField(self._memory.get("export_also", []))
         self.with_original = configured(
-            QCheckBox("The original as a second page"),
-            toolTip="The file then holds the picture as it came too, for whoever wants to compare",
+            QCheckBox(tr("The original as a second page")),
+            toolTip=tr("The file then holds the picture as it came too, for whoever wants to compare"),
             checked=self._memory.get("export_with_original", False),
         )
         self.viewing = ViewingField(self._memory.get("export_viewing", {}))
@@ -100,10 +101,10 @@ class ExportDialog(QDialog):
         self.quality.show_value(self._memory.get("export_quality", float(DEFAULT_QUALITY)))
         self.note = configured(QLabel(), objectName="faint", wordWrap=True)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self.look = self.buttons.addButton("See it first", QDialogButtonBox.ButtonRole.ActionRole)
-        self.look.setToolTip("Show the picture at its output size, with its last sharpening, before it is written")
+        self.look = self.buttons.addButton(tr("See it first"), QDialogButtonBox.ButtonRole.ActionRole)
+        self.look.setToolTip(tr("Show the picture at its output size, with its last sharpening, before it is written"))
         self.look.clicked.connect(self._see_first)
-        self.go = self.buttons.addButton("Export", QDialogButtonBox.ButtonRole.AcceptRole)
+        self.go = self.buttons.addButton(tr("Export"), QDialogButtonBox.ButtonRole.AcceptRole)
         for button in self.buttons.buttons():
             button.setIcon(QIcon())
         self.buttons.accepted.connect(self.accept)
@@ -118,8 +119,8 @@ class ExportDialog(QDialog):
         self._check()
 
     def _lay_out(self) -> None:
-        browse = QPushButton("Choose …")
-        browse.setToolTip("Choose a folder")
+        browse = QPushButton(tr("Choose …"))
+        browse.setToolTip(tr("Choose a folder"))
         browse.clicked.connect(self._browse)
         folder = QHBoxLayout()
         folder.addWidget(self.folder, 1)
@@ -128,7 +129,10 @@ class ExportDialog(QDialog):
         grid.setContentsMargins(18, 16, 18, 14)
         grid.setVerticalSpacing(10)
         grid.setHorizontalSpacing(14)
-        for row, label in enumerate(("Folder", "Name", "Format", "Size, px", "Last sharpening", "Also")):
+        grid.setColumnMinimumWidth(1, _FIELDS)
+        for row, label in enumerate(
+            (tr("Folder"), tr("Name"), tr("Format"), tr("Size, px"), tr("Last sharpening"), tr("Also"))
+        ):
             beside = QLabel(label)
             beside.setContentsMargins(0, 5, 0, 0)
             grid.addWidget(beside, row, 0, Qt.AlignmentFlag.AlignTop)
@@ -203,7 +207,7 @@ class ExportDialog(QDialog):
         self._memory.put("export_viewing", viewing.to_json() if viewing else {})
 
     def _browse(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Export into", self.folder.text())
+        folder = QFileDialog.getExistingDirectory(self, tr("Export into"), self.folder.text())
         if folder:
             self.folder.setText(folder)
 
@@ -218,17 +222,17 @@ class ExportDialog(QDialog):
         """Return why nothing can be exported like this, or nothing."""
         filled = self.filled()
         if not filled or "/" in filled:
-            return "Give the file a name."
+            return tr("Give the file a name.")
         if "{" in filled or "}" in filled:
-            return "The pattern knows {name}, {iso}, {camera} and {date}."
+            return tr("The pattern knows {name}, {iso}, {camera} and {date}.")
         if not self._has_size():
-            return "The size is the longer side or width x height, from 8 px on: 1600 or 1600 x 1200."
+            return tr("The size is the longer side or width x height, from 8 px on: 1600 or 1600 x 1200.")
         if not Path(self.folder.text()).is_dir():
-            return f"There is no folder {self.folder.text()}."
+            return tr("There is no folder {folder}.", folder=self.folder.text())
         try:
             files = self._files()
             if len(set(files)) < len(files):
-                raise SaveError("Two of the files would have the same name.")
+                return tr("Two of the files would have the same name.")
             for file in files:
                 check_name(file, overwrite=self.overwrite.isChecked(), sources=[self._path] if self._path else [])
         except SaveError as fault:
@@ -245,14 +249,14 @@ class ExportDialog(QDialog):
         self.quality.setVisible(any(fmt.quality for fmt in lossy))
         self.with_original.setVisible(self.chosen.pages)
         fault = self._fault()
-        verb = "will be replaced" if not fault and self.target.exists() else "will be written"
+        verb = tr("will be replaced") if not fault and self.target.exists() else tr("will be written")
         self.room.setEnabled(not self.chosen.raw)
         self.viewing.setEnabled(not self.chosen.raw)
         width, height = fit_within((self._source.width, self._source.height), None if fault else self.size_wanted)
-        size = f"{width} × {height} px, {self.chosen.label}"
+        size = tr("{width} × {height} px, {format}", width=width, height=height, format=tr(self.chosen.label))
         done = [f"{self.target.name} {verb}: {size}.", *losses(self._source, self.chosen)]
         if not fault and self.also.rows:
-            done.insert(1, f"Beside it {', '.join(file.name for file in self._files()[1:])}.")
-        self.note.setText(fault or " ".join([*done, "The picture you opened is never written to."]))
+            done.insert(1, tr("Beside it {names}.", names=", ".join(file.name for file in self._files()[1:])))
+        self.note.setText(fault or " ".join([*done, tr("The picture you opened is never written to.")]))
         self.go.setEnabled(not fault)
         self.look.setEnabled(not self.chosen.raw and self._has_size())

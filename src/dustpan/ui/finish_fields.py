@@ -9,6 +9,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from dustpan.core.document.viewing import RANGES, USUAL, Viewing, read_viewing
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.choice import Choice
 from dustpan.ui.widgets.configured import configured
 
@@ -35,9 +36,9 @@ _NUMBERS = {  # words before and behind, digits, step, help
 def words_for(viewing: Viewing | None) -> str:
     """Return in a few words what a last sharpening is for."""
     if viewing is None:
-        return "no last sharpening"
+        return tr("no last sharpening")
     name = next((name for name, usual in USUAL.items() if usual == viewing), "")
-    return f"last sharpening {_WORDS[name]}" if name else "last sharpening by its numbers"
+    return tr("last sharpening {viewing}", viewing=tr(_WORDS[name])) if name else tr("last sharpening by its numbers")
 
 
 class ViewingField(QWidget):
@@ -50,23 +51,23 @@ class ViewingField(QWidget):
 
     def __init__(self, kept: Any = None, parent: QWidget | None = None):
         super().__init__(parent)
-        self.choice = Choice("Sharpens the finished size for how it will be looked at", "Last sharpening")
+        self.choice = Choice(tr("Sharpens the finished size for how it will be looked at"), tr("Last sharpening"))
         self.choice.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.choice.addItem("none", "")
+        self.choice.addItem(tr("none"), "")
         for name, words in _WORDS.items():
-            self.choice.addItem(words, name)
-        self.choice.addItem("by these numbers", _OWN)
+            self.choice.addItem(tr(words), name)
+        self.choice.addItem(tr("by these numbers"), _OWN)
         self.numbers: dict[str, QDoubleSpinBox] = {}
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 0)
         self._row = QWidget()
         self._row.setLayout(row)
         for key, (before, behind, digits, step, tip) in _NUMBERS.items():
-            box = configured(QDoubleSpinBox(), decimals=digits, singleStep=step, toolTip=tip)
+            box = configured(QDoubleSpinBox(), decimals=digits, singleStep=step, toolTip=tr(tip))
             box.setRange(*RANGES[key])
-            box.setPrefix(before)
-            box.setSuffix(behind)
-            box.setAccessibleName(tip)
+            box.setPrefix(tr(before))
+            box.setSuffix(tr(behind))
+            box.setAccessibleName(tr(tip))
             box.valueChanged.connect(self._take_number)
             row.addWidget(box)
             self.numbers[key] = box

@@ -9,6 +9,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QTextBrowser, QWidget
 
+from dustpan.ui.translation import tr
+
 _SIZE = (900, 680)
 _BESIDE = 24  # px that a list is wider than its longest title
 _MARGIN = 12  # px between the page's rim and its text
@@ -28,15 +30,15 @@ class Guide(QWidget):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent, Qt.WindowType.Window)
-        self.setWindowTitle("Guide – Dustpan")
+        self.setWindowTitle(tr("Guide – Dustpan"))
         self._pages = pages()
         self.list = QListWidget()
         self.list.addItems(list(self._pages))
         self.list.setFixedWidth(self.list.sizeHintForColumn(0) + _BESIDE)
-        self.list.setAccessibleName("Pages")
+        self.list.setAccessibleName(tr("Pages"))
         self.page = QTextBrowser()
         self.page.setOpenLinks(False)
-        self.page.setAccessibleName("Page")
+        self.page.setAccessibleName(tr("Page"))
         self.list.currentTextChanged.connect(self._show)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 10, 10, 10)

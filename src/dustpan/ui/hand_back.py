@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QPushButton, QWidget
 
 from dustpan.files.save import DEFAULT_QUALITY, format_for
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.text import shown_name
 
@@ -30,9 +31,9 @@ class HandBack(QObject):
         super().__init__(window)
         self.session, self.target, self.window = session, target.absolute(), window
         self.status = GIVEN_UP
-        self.button = configured(QPushButton("Hand back"), objectName="accent")
+        self.button = configured(QPushButton(tr("Hand back")), objectName="accent")
         self.button.setShortcut(QKeySequence(_KEY))
-        self.button.setToolTip(f"Write {shown_name(target)} with this route and close ({_KEY})")
+        self.button.setToolTip(tr("Write {name} with this route and close ({key})", name=shown_name(target), key=_KEY))
         self.button.clicked.connect(self.write)
         session.exporting.saved.connect(self._end)
         session.opened.connect(self.refresh)

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidg
 
 from dustpan.ui.session.session import Session
 from dustpan.ui.task_bar import TaskBar
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.configured import configured
 
 _JOINED = "   ·   "
@@ -28,11 +29,11 @@ class Header(QWidget):
         self.title.setMinimumWidth(80)
         self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.task_bar = TaskBar(session.tasks)
-        self.states_button = button_of(actions["states"], "Takes")
+        self.states_button = button_of(actions["states"], tr("Takes"))
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 6, 12, 6)
         row.addWidget(button_of(actions["open"]))
-        row.addWidget(button_of(actions["combine"], "Frames"))
+        row.addWidget(button_of(actions["combine"], tr("Frames")))
         row.addWidget(button_of(actions["batch"]))
         row.addWidget(self.title, 1)
         row.addWidget(self.task_bar)
@@ -67,7 +68,7 @@ class Header(QWidget):
         while len(facts) > 1 and measures.horizontalAdvance(_JOINED.join(facts)) > room:
             facts.pop()
         text = measures.elidedText(_JOINED.join(facts), Qt.TextElideMode.ElideMiddle, room)
-        mark = "\n● marks a route that was changed and not exported or saved" if self.session.changed else ""
+        mark = tr("\n● marks a route that was changed and not exported or saved") if self.session.changed else ""
         self.title.setText(text)
         self.title.setToolTip(_JOINED.join(self._told) + mark if self._told else "")
 
@@ -79,9 +80,9 @@ class Header(QWidget):
             ("● " if self.session.changed else "") + source.name,
             position,
             source.metadata.camera,
-            f"ISO {source.metadata.iso}" if source.metadata.iso else "",
+            tr("ISO {iso}", iso=source.metadata.iso) if source.metadata.iso else "",
             source.metadata.exposure,
-            f"{source.width * source.height / 1e6:.1f} MP",
+            tr("{megapixels:.1f} MP", megapixels=source.width * source.height / 1000000.0),
         ]
 
     def show_below_states(self, show: Callable[[QPoint], None]) -> None:

@@ -14,6 +14,7 @@ from dustpan.ui.judging.proof_strip import ProofStrip
 from dustpan.ui.memory import Memory
 from dustpan.ui.picture.canvas import Canvas
 from dustpan.ui.picture.compare import Compare
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.icons import icon
@@ -58,11 +59,11 @@ class Bubble(QFrame):
         self.setObjectName("message")
         self.setStyleSheet(f"QFrame#message {{ border-color: {theme.VERDIGRIS}; }}")
         self.hint = hint
-        self.text = configured(QLabel(hint.text), wordWrap=True)
-        self.text.setAccessibleName("Hint")
+        self.text = configured(QLabel(tr(hint.text)), wordWrap=True)
+        self.text.setAccessibleName(tr("Hint"))
         button = configured(QPushButton(icon("close", theme.GREYS.text), ""), objectName="quiet")
-        button.setToolTip("Close this hint for good; Help > Tour shows it again")
-        button.setAccessibleName("Close this hint")
+        button.setToolTip(tr("Close this hint for good; Help > Tour shows it again"))
+        button.setAccessibleName(tr("Close this hint"))
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         button.clicked.connect(lambda: close())
         self.button = button

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QMenu
 
 from dustpan.ui.memory import Memory
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.choice_menu import fill_choices
 
 _KEY = "interface_size"
@@ -27,9 +28,10 @@ def fill_size_menu(menu: QMenu, memory: Memory, tell: Callable[[str, bool], None
 
     def choose(size: int) -> None:
         memory.put(_KEY, size)
-        tell(f"The interface is drawn at {size} % from the next start on.", False)
+        tell(tr("The interface is drawn at {size} % from the next start on.", size=size), False)
 
     choices = [
-        (size, f"{size} %", f"Draw words, buttons and sliders at {size} % of their usual size") for size in _SIZES
+        (size, f"{size} %", tr("Draw words, buttons and sliders at {size} % of their usual size", size=size))
+        for size in _SIZES
     ]
     fill_choices(menu, choices, memory.get(_KEY, _USUAL), choose)

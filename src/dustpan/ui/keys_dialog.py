@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 
@@ -36,10 +37,10 @@ class KeysDialog(QDialog):
 
     def __init__(self, groups: Sequence[tuple[str, Sequence[tuple[str, str]]]], parent: QWidget | None = None):
         super().__init__(parent)
-        self.setWindowTitle("Keys")
+        self.setWindowTitle(tr("Keys"))
         columns = [QVBoxLayout() for _ in range(_COLUMNS)]
         heights = [0] * _COLUMNS
-        for name, rows in [("On the picture", _HELD), *groups]:
+        for name, rows in [(tr("On the picture"), _HELD), *groups]:
             shortest = heights.index(min(heights))
             heights[shortest] += len(rows) + 2
             columns[shortest].addLayout(_group(name, rows))
@@ -67,11 +68,11 @@ def _group(name: str, rows: Sequence[tuple[str, str]]) -> QGridLayout:
     grid.setHorizontalSpacing(12)
     grid.setVerticalSpacing(2)
     grid.setContentsMargins(0, 0, 0, 14)
-    grid.addWidget(configured(QLabel(name.upper()), objectName="faint"), 0, 0, 1, 2)
+    grid.addWidget(configured(QLabel(tr(name).upper()), objectName="faint"), 0, 0, 1, 2)
     for number, (key, what) in enumerate(rows, start=1):
-        pressed = QLabel(key)
+        pressed = QLabel(tr(key))
         pressed.setStyleSheet(f"color: {theme.VERDIGRIS};")
         grid.addWidget(pressed, number, 0, Qt.AlignmentFlag.AlignTop)
-        grid.addWidget(QLabel(what), number, 1)
+        grid.addWidget(QLabel(tr(what)), number, 1)
     grid.setColumnStretch(1, 1)
     return grid

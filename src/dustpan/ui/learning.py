@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from dustpan.files import ENDINGS, read_picture
 from dustpan.files.profiles import learn_hot_pixels
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.messages import Message
 
 _PICTURES = f"Dark frames ({' '.join('*' + ending for ending in ENDINGS)});;All files (*)"
@@ -24,14 +25,14 @@ class Learning(QObject):
 
     def ask(self) -> None:
         """Ask for dark frames of one ISO and exposure, and learn from them."""
-        title = "Learn hot pixels: dark frames of one ISO and exposure"
+        title = tr("Learn hot pixels: dark frames of one ISO and exposure")
         names, _ = QFileDialog.getOpenFileNames(self.window, title, "", _PICTURES)
         if names:
             self.learn([Path(name) for name in names])
 
     def learn(self, paths: list[Path]) -> None:
         """Learn from dark frames, as a task of its own."""
-        task = self.session.tasks.begin("learning", "Learning hot pixels", alone=False)
+        task = self.session.tasks.begin("learning", tr("Learning hot pixels"), alone=False)
 
         def work() -> dict:
             frames = []
@@ -42,7 +43,7 @@ class Learning(QObject):
             return learn_hot_pixels(frames)
 
         def finish(learned: dict) -> None:
-            words = f"{learned['found']} hot pixels of {learned['camera']} are kept"
-            self.message.tell(f"{words}; pictures opened from now on use them.", False)
+            words = tr("{count} hot pixels of {camera} are kept", count=learned["found"], camera=learned["camera"])
+            self.message.tell(tr("{words}; pictures opened from now on use them.", words=words), False)
 
         self.session.conduct_task(task, work, finish)

@@ -19,6 +19,7 @@ from dustpan.ui.picture.display import Display
 from dustpan.ui.picture.screen import Appearance
 from dustpan.ui.session.session import Session
 from dustpan.ui.session.tasks import Task
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.buttons import word_button
 from dustpan.ui.widgets.configured import configured
@@ -50,7 +51,7 @@ class PixelView(QFrame):
         self.setMinimumSize(200, 150)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setCursor(Qt.CursorShape.OpenHandCursor)
-        self.setAccessibleName("The picture at its output size")
+        self.setAccessibleName(tr("The picture at its output size"))
 
     def show_image(self, image: QImage | None, *, centred: bool = False) -> None:
         """Show an image where the one before it was, or its middle."""
@@ -201,16 +202,16 @@ class OutputView(QWidget):
         self.title = QLabel()
         self._harm = QHBoxLayout()
         self._harm.setSpacing(6)
-        self.percent = word_button("100 %", "Zoom: click for 100 %; the wheel, + and - go farther in or out")
+        self.percent = word_button("100 %", tr("Zoom: click for 100 %; the wheel, + and - go farther in or out"))
         self.percent.clicked.connect(lambda: self.view.set_zoom(1.0))
         self.view.zoomed.connect(lambda zoom: self.percent.setText(f"{100 * zoom:.0f} %"))
         for keys, steps in (("+", 1), ("=", 1), ("-", -1)):
             shortcut = QShortcut(QKeySequence(keys), self)  # works while this page is seen
             shortcut.activated.connect(partial(self.view.step_zoom, steps))
-        self.plain = word_button("Hold: without it", "Press and hold to see it without the last sharpening (H)")
+        self.plain = word_button(tr("Hold: without it"), tr("Press and hold to see it without the last sharpening (H)"))
         self.plain.pressed.connect(lambda: self._show(plain=True))
         self.plain.released.connect(lambda: self._show(plain=False))
-        back = word_button("Back", "Go back to the picture (Esc)")
+        back = word_button(tr("Back"), tr("Go back to the picture (Esc)"))
         back.clicked.connect(self.left)
         row = QHBoxLayout()
         row.setContentsMargins(14, 8, 14, 8)
@@ -241,14 +242,14 @@ class OutputView(QWidget):
             return
         self.forget()
         self.finish, document = finish, session.document
-        self._task = task = session.tasks.begin("output", "Making the picture at its output size")
+        self._task = task = session.tasks.begin("output", tr("Making the picture at its output size"))
         task.cancelled.connect(lambda: self.left.emit() if self._task is task else None)
 
         def work() -> AtOutput:
             plan = engine.plan(document, check=task.token.check)
             return make_output(engine, plan, finish, pool=session.jobs.pool, token=task.token, progress=task.report)
 
-        self.title.setText("Making the picture at its output size …")
+        self.title.setText(tr("Making the picture at its output size …"))
         session.conduct_task(task, work, self._take)
 
     def forget(self) -> None:
@@ -264,7 +265,9 @@ class OutputView(QWidget):
     def _take(self, made: AtOutput) -> None:
         self.made = made
         height, width = made.pixels.shape[:2]
-        self.title.setText(f"{width} × {height} px · {words_for(self.finish.viewing)}")
+        self.title.setText(
+            tr("{width} × {height} px · {finish}", width=width, height=height, finish=words_for(self.finish.viewing))
+        )
         self.plain.setEnabled(self.finish.viewing is not None)
         self.view.surround = self.display.canvas.surround
         self._list_harm(made.harm)
@@ -282,7 +285,7 @@ class OutputView(QWidget):
             if (old := item.widget()) is not None:
                 discard(old)
         if self.made is not None and not found:
-            self._harm.addWidget(configured(QLabel("no harm at this size"), objectName="kept"))
+            self._harm.addWidget(configured(QLabel(tr("no harm at this size")), objectName="kept"))
         for finding in found:
             chip = Chip(finding, 1.0)
             chip.marked.connect(partial(self._mark, finding))

@@ -10,6 +10,7 @@ from dustpan.core.where import part_kinds
 from dustpan.ui.picture.canvas import Canvas
 from dustpan.ui.route.controls import Controls
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import tr
 
 _PATCH = 512  # px, largest side of a patch that a range is taken from
 
@@ -42,15 +43,15 @@ class Picking:
             if session.step is None or session.step.id != step.id:
                 return
             if min(patch.width(), patch.height()) < LEAST_SIDE:
-                session.told.emit(f"A bare place is at least {LEAST_SIDE} px wide and high.", False)
+                session.told.emit(tr("A bare place is at least {least} px wide and high.", least=LEAST_SIDE), False)
                 return
             x0, y0 = patch.left(), patch.top()
             area = extent_of((x0, y0, x0 + patch.width(), y0 + patch.height()), size)
             changed = session.with_value(session.step, key, (*getattr(session.step.params, key), area))
-            session.change_step(changed, f"{step.title}: mark a bare place")
+            session.change_step(changed, tr("{step}: mark a bare place", step=tr(step.title)))
 
         self.canvas.ask_patch(take)
-        session.told.emit("Drag a rectangle over a place that you know to be empty: sky, a wall, a shadow.", False)
+        session.told.emit(tr("Drag a rectangle over a place that you know to be empty: sky, a wall, a shadow."), False)
 
     def bare_place(self, kind: str) -> None:
         """Ask for a bare place for the first step of a kind, which is added when the route has none."""
@@ -70,6 +71,6 @@ class Picking:
             colours = plan.base.read((x0, y0, x1, y1)).reshape(-1, 3)
             params = part_kinds()[part.kind].pick(colours, part.params)
             if params is not None:
-                parts.set_params(part, params, "where, taken from the picture")
+                parts.set_params(part, params, tr("where, taken from the picture"))
 
         self.canvas.ask_patch(take)

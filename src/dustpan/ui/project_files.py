@@ -22,6 +22,7 @@ from dustpan.files.projects import (
 from dustpan.ui.memory import Memory
 from dustpan.ui.session.kept import name_of
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.messages import Message
 from dustpan.ui.widgets.text import shown_name
 
@@ -55,7 +56,7 @@ class ProjectFiles(QObject):
     def ask_save(self) -> None:
         """Ask for a file, and save there."""
         start = self.path or (self.session.path or Path("project")).with_suffix(SUFFIX)
-        name, _ = QFileDialog.getSaveFileName(self.window, "Save project", str(start), _PROJECTS)
+        name, _ = QFileDialog.getSaveFileName(self.window, tr("Save project"), str(start), _PROJECTS)
         if name:
             self.save_to(Path(name) if Path(name).suffix else Path(name + SUFFIX))
 
@@ -63,13 +64,15 @@ class ProjectFiles(QObject):
         """Save the pictures that are open together; their files are hashed in a worker."""
         session = self.session
         if session.path is None:
-            self.message.tell("A project holds pictures that are files; this one has none yet: export it first.", False)
+            self.message.tell(
+                tr("A project holds pictures that are files; this one has none yet: export it first."), False
+            )
             return
         paths = session.pictures.paths or [session.path.absolute()]
         works = [(path, self._work_on(path), self._preview(path)) for path in paths]
         shown = max(session.pictures.index(session.path), 0)
         document = session.history.document
-        task = session.tasks.begin("project", f"Saving {shown_name(target)}")
+        task = session.tasks.begin("project", tr("Saving {name}", name=shown_name(target)))
 
         def work() -> None:
             made = [ProjectPicture(path, digest_of(path), done, preview) for path, done, preview in works]
@@ -79,7 +82,7 @@ class ProjectFiles(QObject):
         def finish(_: object) -> None:
             self.path = target
             session.mark_safe(document)
-            self.message.tell(f"Saved {shown_name(target, whole=True)}", False)
+            self.message.tell(tr("Saved {name}", name=shown_name(target, whole=True)), False)
 
         session.run_task(task, work, finish)
 
@@ -104,14 +107,14 @@ class ProjectFiles(QObject):
 
     def open(self, path: Path) -> None:
         """Read a project and have its pictures opened, each as it was left."""
-        task = self.session.tasks.begin("project", f"Opening {shown_name(path)}")
+        task = self.session.tasks.begin("project", tr("Opening {name}", name=shown_name(path)))
         self.session.run_task(task, partial(load_project, path), partial(self._take, path))
 
     def _take(self, path: Path, found: tuple[Project, list[str]]) -> None:
         project, faults = found
         missing = [picture.path for picture in project.pictures if not picture.path.is_file()]
         if missing and (folder := self._ask_folder(missing)) is not None:
-            task = self.session.tasks.begin("project", "Looking for pictures that were moved")
+            task = self.session.tasks.begin("project", tr("Looking for pictures that were moved"))
             self.session.run_task(
                 task, partial(_found_again, project, folder), partial(self._show, path, faults=faults)
             )
@@ -121,13 +124,16 @@ class ProjectFiles(QObject):
     def _ask_folder(self, missing: list[Path]) -> Path | None:
         """Ask where pictures are that are not at their place."""
         names = ", ".join(shown_name(path) for path in missing[:3]) + (" …" if len(missing) > 3 else "")
-        name = QFileDialog.getExistingDirectory(self.window, f"Where is {names}?")
+        name = QFileDialog.getExistingDirectory(self.window, tr("Where is {names}?", names=names))
         return Path(name) if name else None
 
     def _show(self, path: Path, project: Project, *, faults: list[str]) -> None:
         there = [picture for picture in project.pictures if picture.path.is_file()]
         gone = [picture for picture in project.pictures if picture not in there]
-        words = [*faults, *(f"{shown_name(picture.path, whole=True)} is not there any more." for picture in gone)]
+        words = [
+            *faults,
+            *(tr("{name} is not there any more.", name=shown_name(picture.path, whole=True)) for picture in gone),
+        ]
         if not there:
             self.message.tell(" ".join(words), True)
             return

@@ -13,6 +13,7 @@ from dustpan.core.errors import DustpanError
 from dustpan.files.remedies import load_remedy, ready_made, save_remedy
 from dustpan.ui.memory import Memory
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.messages import Message
 from dustpan.ui.widgets.text import shown_name
 
@@ -33,8 +34,8 @@ class RemedyFiles(QObject):
             return
         facts = engine.source.metadata
         folder = Path(self.memory.get("remedy_folder", str(Path.home())))
-        start = folder / f"{facts.camera or 'route'} ISO {facts.iso or ''}".strip()
-        name, _ = QFileDialog.getSaveFileName(self.window, "Save route as remedy", f"{start}.json", _REMEDIES)
+        start = folder / tr("{camera} ISO {iso}", camera=facts.camera or "route", iso=facts.iso or "").strip()
+        name, _ = QFileDialog.getSaveFileName(self.window, tr("Save route as remedy"), f"{start}.json", _REMEDIES)
         if name:
             self.save(Path(name) if Path(name).suffix else Path(name + ".json"))
 
@@ -65,12 +66,12 @@ class RemedyFiles(QObject):
             return
         self.memory.put("remedy_folder", str(path.parent))
         self.session.mark_safe(self.session.history.document)
-        self.message.tell(f"Saved {shown_name(path, whole=True)}", False)
+        self.message.tell(tr("Saved {name}", name=shown_name(path, whole=True)), False)
 
     def ask_apply(self) -> None:
         """Ask for a remedy and take its route."""
         folder = self.memory.get("remedy_folder", str(Path.home()))
-        name, _ = QFileDialog.getOpenFileName(self.window, "Apply remedy", folder, _REMEDIES)
+        name, _ = QFileDialog.getOpenFileName(self.window, tr("Apply remedy"), folder, _REMEDIES)
         if name:
             self.apply(Path(name))
 
@@ -88,20 +89,22 @@ class RemedyFiles(QObject):
         """Add a route for each need that comes with the program."""
         menu.setToolTipsVisible(True)
         for name, remedy in ready_made().items():
-            action = menu.addAction(name, partial(self.take, remedy, name))
+            action = menu.addAction(tr(name), partial(self.take, remedy, name))
             assert action is not None
-            action.setToolTip(remedy.note)
+            action.setToolTip(tr(remedy.note))
 
     def take(self, remedy: Remedy, name: str) -> None:
         """Take the route of a remedy for the open picture."""
         engine = self.session.engine
         if engine is None:
-            self.message.tell("Open a picture first.", False)
+            self.message.tell(tr("Open a picture first."), False)
             return
         noise = remedy.document.noise
-        self.session.apply(remedy.route_for(engine.source.key), f"Apply {remedy.name or name}", noise=noise)
+        self.session.apply(
+            remedy.route_for(engine.source.key), tr("Apply {remedy}", remedy=remedy.name or name), noise=noise
+        )
         said = unmet_wishes(remedy)
         if noise is not None:
-            said.append("The remedy's own noise is used; Clean noise can measure it in this picture instead.")
+            said.append(tr("The remedy's own noise is used; Clean noise can measure it in this picture instead."))
         if said:
             self.message.tell(" ".join(said), False)

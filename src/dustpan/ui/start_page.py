@@ -16,6 +16,7 @@ from dustpan.files import READS
 from dustpan.simulate.scenes import SCENES
 from dustpan.simulate.series import SERIES
 from dustpan.ui.session.kept import KeptWork, name_of
+from dustpan.ui.translation import counted, tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.discard import discard
@@ -44,17 +45,17 @@ class StartPage(QScrollArea):
     def __init__(self, recent: Callable[[], Sequence[str]], kept: KeptWork, parent: QWidget | None = None):
         super().__init__(parent)
         self._recent, self._kept = recent, kept
-        self.open_button = QPushButton("Open …")
-        self.open_button.setToolTip("Open a picture (Ctrl+O)")
+        self.open_button = QPushButton(tr("Open …"))
+        self.open_button.setToolTip(tr("Open a picture (Ctrl+O)"))
         self.open_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.open_button.clicked.connect(lambda: self.asked.emit())
-        self._recent_title = configured(QLabel("Opened last"), objectName="faint")
+        self._recent_title = configured(QLabel(tr("Opened last")), objectName="faint")
         self._recent_tiles, samples = _grid(), _grid()
         words = {name: one.words for name, one in SCENES.items()} | {name: one.words for name, one in SERIES.items()}
         for number, (name, about) in enumerate(words.items()):
             open_it = partial(self.sample.emit, name)
-            title, tip = name.capitalize().replace("-", " "), f"Open a made-up sample: {about}"
-            tile = PictureTile(title, about, tip, open_it, _sample_picture(name), lines=3)
+            title, tip = tr(name.capitalize().replace("-", " ")), tr("Open a made-up sample: {about}", about=tr(about))
+            tile = PictureTile(title, tr(about), tip, open_it, _sample_picture(name), lines=3)
             samples.addWidget(tile, *divmod(number, _COLUMNS))
         column = QVBoxLayout()
         column.setContentsMargins(0, 0, 0, 0)
@@ -64,7 +65,7 @@ class StartPage(QScrollArea):
         for part in (self._recent_title, self._recent_tiles):
             column.addWidget(part) if isinstance(part, QWidget) else column.addLayout(part)
         column.addSpacing(14)
-        column.addWidget(configured(QLabel("Samples"), objectName="faint"))
+        column.addWidget(configured(QLabel(tr("Samples")), objectName="faint"))
         column.addLayout(samples)
         body = QWidget()
         body.setFixedWidth(_ACROSS)
@@ -80,12 +81,14 @@ class StartPage(QScrollArea):
         self.refresh()
 
     def _invitation(self) -> QHBoxLayout:
-        title = QLabel("Drop pictures here")
+        title = QLabel(tr("Drop pictures here"))
         title.setFont(theme.font(17))
         words = QVBoxLayout()
         words.setSpacing(4)
         words.addWidget(title)
-        words.addWidget(configured(QLabel(f"or open them: {READS}."), objectName="faint", wordWrap=True))
+        words.addWidget(
+            configured(QLabel(tr("or open them: {endings}.", endings=READS)), objectName="faint", wordWrap=True)
+        )
         row = QHBoxLayout()
         row.setSpacing(24)
         row.addLayout(words, 1)
@@ -110,10 +113,10 @@ class StartPage(QScrollArea):
 def how_far(work: Work | None) -> str:
     """Return in words what was done to a picture."""
     if work is None or not (work.route or work.takes):
-        return "no steps yet"
-    steps = f"{len(work.route)} step{'s' if len(work.route) != 1 else ''}"
-    takes = f", {len(work.takes)} take{'s' if len(work.takes) != 1 else ''}" if work.takes else ""
-    return f"{steps}{takes}, {'exported' if work.written else 'not exported'}"
+        return tr("no steps yet")
+    steps = counted("{count} step", "{count} steps", len(work.route))
+    takes = counted(", {count} take", ", {count} takes", len(work.takes)) if work.takes else ""
+    return f"{steps}{takes}, {tr('exported') if work.written else tr('not exported')}"
 
 
 def _sample_picture(name: str) -> QImage:

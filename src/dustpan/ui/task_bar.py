@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
 
 from dustpan.ui.session.tasks import Task, Tasks
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.icons import icon
@@ -40,15 +41,15 @@ class _Line(QWidget):
         """Show a task, and how many more there are."""
         self._task = task
         text = task.text if len(task.text) <= _LONGEST else task.text[: _LONGEST - 1] + "…"
-        words = [text, task.time_left, f"and {more} more" if more else ""]
+        words = [text, task.time_left, tr("and {more} more", more=more) if more else ""]
         self.label.setText(", ".join(word for word in words if word))
         self.label.setToolTip(task.text)
         self.bar.setRange(0, 0 if task.share < 0 else 100)
         self.bar.setAccessibleName(task.text)
         if task.share >= 0:
             self.bar.setValue(round(task.share * 100))
-        self.stop.setToolTip(f"Cancel: {task.text}. Everything stays as it was (Esc cancels the newest)")
-        self.stop.setAccessibleName(f"Cancel: {task.text}")
+        self.stop.setToolTip(tr("Cancel: {task}. Everything stays as it was (Esc cancels the newest)", task=task.text))
+        self.stop.setAccessibleName(tr("Cancel: {task}", task=task.text))
 
 
 class TaskBar(QWidget):

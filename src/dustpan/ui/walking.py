@@ -19,6 +19,7 @@ from dustpan.ui.memory import Memory
 from dustpan.ui.session.left_open import Left
 from dustpan.ui.session.opening import SAMPLE
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.messages import Message
 
 _ENDINGS = " ".join(f"*{ending} *{ending.upper()}" for ending in ENDINGS)
@@ -46,14 +47,14 @@ class Walking(QObject):
         self._going: Path | None = None  # the picture that is being gone to
         #: Returns what looks at another picture as at this one.
         self.keep_look: Callable[[], Callable[[], None]] = lambda: lambda: None
-        self.recent_menu = QMenu("Recent", window)
+        self.recent_menu = QMenu(tr("Recent"), window)
         self.recent_menu.aboutToShow.connect(self._list_recent)
         session.opening.unreadable.connect(self._pass_over)
 
     def ask(self) -> None:
         """Ask for pictures and open them."""
         folder = str(self.session.path.parent) if self.session.path else ""
-        names, _ = QFileDialog.getOpenFileNames(self.window, "Open pictures", folder, _FILTER)
+        names, _ = QFileDialog.getOpenFileNames(self.window, tr("Open pictures"), folder, _FILTER)
         if names:
             self.open([Path(name) for name in names])
 
@@ -70,7 +71,7 @@ class Walking(QObject):
             return
         paths = [picture for path in paths for picture in pictures_in(path)]
         if not paths:
-            self.message.tell("There is no picture in it that can be read.", False)
+            self.message.tell(tr("There is no picture in it that can be read."), False)
             return
         self.session.pictures.take(paths)
         self._direction = 1
@@ -132,7 +133,7 @@ class Walking(QObject):
         """Write a sample of many pictures, where it is not there yet, and open them together."""
         from dustpan.simulate.series import cache_folder, write_series
 
-        task = self.session.tasks.begin("sample", f"Drawing the sample {scene}")
+        task = self.session.tasks.begin("sample", tr("Drawing the sample {scene}", scene=scene))
 
         def draw() -> list[Path]:
             return write_series(scene, cache_folder(scene), missing_only=True, progress=report)
@@ -170,7 +171,11 @@ class Walking(QObject):
         """Which of several pictures is shown, in words, or empty."""
         pictures = self.session.pictures
         index = pictures.index(self.session.path)
-        return f"{index + 1} of {len(pictures.paths)}" if index >= 0 and len(pictures.paths) > 1 else ""
+        return (
+            tr("{number} of {count}", number=index + 1, count=len(pictures.paths))
+            if index >= 0 and len(pictures.paths) > 1
+            else ""
+        )
 
     def _open(
         self,
@@ -194,7 +199,7 @@ class Walking(QObject):
         count = len(self.session.pictures.paths)
         if count > 1 and not self.memory.get("told_walking", False):
             self.memory.put("told_walking", True)
-            self.message.tell(f"{count} pictures were opened; PgDn and PgUp walk through them.", False)
+            self.message.tell(tr("{count} pictures were opened; PgDn and PgUp walk through them.", count=count), False)
 
     def _pass_over(self, path: Path) -> None:
         """Leave out a picture that can't be read, and go on to the next one in the same direction."""
@@ -218,4 +223,4 @@ class Walking(QObject):
         for name in self.memory.recent:
             self.recent_menu.addAction(name, lambda name=name: self.open([Path(name)]))
         if self.recent_menu.isEmpty():
-            self.recent_menu.addAction("nothing yet").setEnabled(False)
+            self.recent_menu.addAction(tr("nothing yet")).setEnabled(False)

@@ -6,6 +6,8 @@ from PyQt6.QtCore import QEvent
 from PyQt6.QtGui import QHelpEvent
 from PyQt6.QtWidgets import QWhatsThis, QWidget
 
+from dustpan.ui.translation import tr
+
 
 def words_of(widget: QWidget | None) -> str:
     """Return what is said of a widget, or of the nearest one that it lies in."""
@@ -26,6 +28,6 @@ def answer(window: QWidget, event: QEvent) -> bool:
         return False
     words = words_of(window.childAt(event.pos()))
     if event.type() == QEvent.Type.WhatsThis:
-        QWhatsThis.showText(event.globalPos(), words or "There is nothing to say of this.", window)
+        QWhatsThis.showText(event.globalPos(), words or tr("There is nothing to say of this."), window)
     event.accept()
     return True

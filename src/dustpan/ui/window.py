@@ -70,6 +70,7 @@ from dustpan.ui.start_page import StartPage
 from dustpan.ui.staying import fill_staying_menu
 from dustpan.ui.tab_order import TabOrder
 from dustpan.ui.taking_up import fill_taking_up_menu
+from dustpan.ui.translation import tr
 from dustpan.ui.tray.tray import Tray
 from dustpan.ui.walking import Walking
 from dustpan.ui.what_is_this import answer
@@ -167,19 +168,19 @@ class Window(QMainWindow):
         self.actions_by_name, self._menus = make_actions(self, {**self._file_commands(), **self._view_commands()})
         actions, menus = self.actions_by_name, self._menus
         actions.pop("recent").setMenu(self.walking.recent_menu)
-        staying = menus["Route"].addMenu("Noise that may stay")
+        staying = menus["Route"].addMenu(tr("Noise that may stay"))
         assert staying is not None
         fill_staying_menu(staying, self.session, self.memory)
-        taking_up = menus["File"].addMenu("When a picture is opened again")
+        taking_up = menus["File"].addMenu(tr("When a picture is opened again"))
         assert taking_up is not None
         fill_taking_up_menu(taking_up, self.session, self.memory)
-        ready = menus["Route"].addMenu("Ready-made routes")
+        ready = menus["Route"].addMenu(tr("Ready-made routes"))
         assert ready is not None
         self.remedy_files.fill_ready_menu(ready)
-        surround = menus["View"].addMenu("Surround")
+        surround = menus["View"].addMenu(tr("Surround"))
         assert surround is not None
         self.display.fill_surround_menu(surround)
-        size = menus["View"].addMenu("Interface size")
+        size = menus["View"].addMenu(tr("Interface size"))
         assert size is not None
         fill_size_menu(size, self.memory, self.tell)
         for name, run in (("where", self._show_where), ("frames", self.proof_strip.show_frames)):
@@ -280,8 +281,10 @@ class Window(QMainWindow):
         beside.addWidget(self.tray)
         right = _column(self.findings, pictures, bar, stretched=pictures)
         edges = {
-            "controls": Edge("left", "Edge of the controls", "A click folds the controls away, or shows them (F6)"),
-            "route": Edge("top", "Edge of the route", "A click folds the route away, or shows it (F8)"),
+            "controls": Edge(
+                "left", tr("Edge of the controls"), tr("A click folds the controls away, or shows them (F6)")
+            ),
+            "route": Edge("top", tr("Edge of the route"), tr("A click folds the route away, or shows it (F8)")),
         }
         middle = QHBoxLayout()
         middle.setSpacing(0)
@@ -344,19 +347,19 @@ class Window(QMainWindow):
 
     def _make_bar(self) -> QWidget:
         """Return the bar under the picture: ways to compare, exact or draft, zoom."""
-        self.hold_button = QPushButton("Hold")
-        self.hold_button.setToolTip("Press and hold to see the other side (H)")
+        self.hold_button = QPushButton(tr("Hold"))
+        self.hold_button.setToolTip(tr("Press and hold to see the other side (H)"))
         self.hold_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.hold_button.pressed.connect(partial(self.canvas.hold, True))
         self.hold_button.released.connect(partial(self.canvas.hold, False))
         self.compare_bar.detail.setParent(self.canvas)
         self.state_label = QLabel()
         self.state_label.setMinimumWidth(38)
-        self.state_label.setToolTip("Whether the picture shows exact pixels, or a quick draft until they are there")
+        self.state_label.setToolTip(tr("Whether the picture shows exact pixels, or a quick draft until they are there"))
         actions = self.actions_by_name
         self.zoom_button = button_of(actions["zoom1"], "100 %")
         self.zoom_button.setFixedWidth(64)
-        self.zoom_button.setAccessibleName("Actual pixels")
+        self.zoom_button.setAccessibleName(tr("Actual pixels"))
         modes: list[QWidget] = [self.hold_button, *(button_of(actions[mode]) for mode in MODES)]
         zoom: list[QWidget] = [self.state_label, button_of(actions["fit"]), self.zoom_button]
         return WrappingBar(modes, [self.compare_bar], zoom)
@@ -442,10 +445,10 @@ class Window(QMainWindow):
         self.walking.enable(actions["next_picture"], actions["previous_picture"])
         for name, label in (("undo", session.history.undo_label), ("redo", session.history.redo_label)):
             actions[name].setEnabled(bool(label) or session.dragging)
-            actions[name].setText(f"{name.capitalize()} {label}".strip())
+            actions[name].setText(f"{tr(name.capitalize())} {tr(label)}".strip())
         self.header.refresh(self.walking.position)
         name = shown_name(session.path) if session.path else session.engine.source.name if session.engine else ""
-        self.setWindowTitle(f"{name}[*] – Dustpan" if name else "Dustpan")
+        self.setWindowTitle(tr("{name}[*] – Dustpan", name=name) if name else "Dustpan")
         self.setWindowModified(session.changed and bool(name))
         self._show_page()
 
@@ -486,7 +489,9 @@ class Window(QMainWindow):
         self.canvas.mask_view.show_as(GREY if alone else HATCHED if hatched else HIDDEN)
 
     def _show_state(self, exact: bool, have: int, wanted: int) -> None:
-        self.state_label.setText("exact" if exact else f"draft  {have}/{wanted}" if have else "draft")
+        self.state_label.setText(
+            tr("exact") if exact else tr("draft  {have}/{wanted}", have=have, wanted=wanted) if have else tr("draft")
+        )
         self.state_label.setStyleSheet(f"color: {theme.VERDIGRIS if exact else theme.GREYS.faint};")
 
     def tell(self, text: str, harm: bool) -> None:
@@ -603,7 +608,9 @@ class Window(QMainWindow):
             self.canvas.keyReleaseEvent(event)
 
     def event(self, event):
-        """Say what anything is, when that is asked."""
+        """Say what anything is, when that is asked; leave room for longer words."""
+        if event.type() == QEvent.Type.LayoutRequest:
+            self.setMinimumWidth(max(_LEAST_SIZE[0], self.layout().totalMinimumSize().width()))
         return answer(self, event) or super().event(event)
 
     def changeEvent(self, event):
@@ -660,11 +667,11 @@ class Window(QMainWindow):
 
     def _ask_to_end(self, under_way: str) -> None:
         box = QMessageBox(self)
-        box.setWindowTitle("Close")
-        box.setText(f"{under_way} is under way.")
-        box.setInformativeText("Closing stops it; no file is left half-written.")
-        stop = box.addButton("Stop it and close", QMessageBox.ButtonRole.DestructiveRole)
-        box.setDefaultButton(box.addButton("Go on", QMessageBox.ButtonRole.RejectRole))
+        box.setWindowTitle(tr("Close"))
+        box.setText(tr("{under_way} is under way.", under_way=under_way))
+        box.setInformativeText(tr("Closing stops it; no file is left half-written."))
+        stop = box.addButton(tr("Stop it and close"), QMessageBox.ButtonRole.DestructiveRole)
+        box.setDefaultButton(box.addButton(tr("Go on"), QMessageBox.ButtonRole.RejectRole))
         box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         stop.clicked.connect(self.close_at_once)
         box.open()

@@ -25,6 +25,7 @@ from dustpan.core.render.store import Stores
 from dustpan.core.work.cancel import Token
 from dustpan.files.save import DEFAULT_QUALITY
 from dustpan.ui.session.jobs import Jobs
+from dustpan.ui.translation import tr
 
 WAITING, WORKING, DONE, FAILED = "waiting", "working", "done", "failed"
 _FORESEEABLE = 0.03  # share done from which the time left is estimated
@@ -60,7 +61,7 @@ class Item:
         if self.output is None:
             return self.state
         harm = [found["what"].replace("_", " ") for found in self.output["harm"]]
-        return f"{Path(self.output['out']).name}" + (f", look at: {', '.join(harm)}" if harm else "")
+        return f"{Path(self.output['out']).name}" + (tr(", look at: {harm}", harm=", ".join(harm)) if harm else "")
 
 
 @dataclass(frozen=True)
@@ -142,7 +143,11 @@ class Queue(QObject):
         if not self.running or done < _FORESEEABLE:
             return ""
         seconds = (time.monotonic() - self._clock_begun) * (1 - self.share) / done
-        return f"about {seconds:.0f} s left" if seconds < 100 else f"about {seconds / 60:.0f} min left"
+        return (
+            tr("about {seconds:.0f} s left", seconds=seconds)
+            if seconds < 100
+            else tr("about {minutes:.0f} min left", minutes=seconds / 60)
+        )
 
     @property
     def share(self) -> float:
@@ -157,7 +162,7 @@ class Queue(QObject):
     def fault(self) -> str:
         """Return why the work can't begin, or nothing."""
         if not self.items:
-            return "There is no picture in the list yet."
+            return tr("There is no picture in the list yet.")
         try:
             targets = {item.path: self.wishes.target(item.path, n) for n, item in enumerate(self.items, 1)}
         except DustpanError as fault:
@@ -278,7 +283,15 @@ class Queue(QObject):
 
     def report(self) -> str:
         """Return in plain text what was made of each picture."""
-        lines = [f"{self.count(DONE)} of {len(self.items)} pictures done, {self.count(FAILED)} failed.", ""]
+        lines = [
+            tr(
+                "{done} of {count} pictures done, {failed} failed.",
+                done=self.count(DONE),
+                count=len(self.items),
+                failed=self.count(FAILED),
+            ),
+            "",
+        ]
         for item in self.items:
             lines.append(str(item.path))
             lines += [f"    {line}" for line in _told(item)]
@@ -289,7 +302,15 @@ def _told(item: Item) -> list[str]:
     if item.output is None:
         return [item.words]
     output = item.output
-    size = f"{output['width']} x {output['height']} px, {output['seconds']:.1f} s"
-    lines = [f"{output['out']} ({size})", f"steps: {', '.join(output['steps']) or 'none'}"]
-    lines += [f"look at: {found['what'].replace('_', ' ')} ({found['size']:.2g})" for found in output["harm"]]
+    size = tr(
+        "{width} x {height} px, {seconds:.1f} s",
+        width=output["width"],
+        height=output["height"],
+        seconds=output["seconds"],
+    )
+    lines = [f"{output['out']} ({size})", tr("steps: {steps}", steps=", ".join(output["steps"]) or "none")]
+    lines += [
+        tr("look at: {what} ({size:.2g})", what=found["what"].replace("_", " "), size=found["size"])
+        for found in output["harm"]
+    ]
     return lines + list(output["messages"])

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QProgressBar,
+    QSizePolicy,
     QTreeWidget,
     QTreeWidgetItem,
     QVBoxLayout,
@@ -41,6 +42,7 @@ from dustpan.ui.memory import Memory
 from dustpan.ui.picture.reduced import image_from, small_of
 from dustpan.ui.route.foot import labelled_row
 from dustpan.ui.session.jobs import Jobs
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.buttons import word_button
 from dustpan.ui.widgets.choice import Choice
 from dustpan.ui.widgets.configured import configured
@@ -49,8 +51,13 @@ from dustpan.ui.widgets.text import shown_name
 
 _SIDE = 348  # px of the column of wishes
 _ICON = QSize(54, 40)
-_CURRENT, _AUTO, _FILE = "the open picture's route", "proposed for each picture", "a remedy file …"
-_SUITED = "from the shelf, by camera and ISO"
+_CURRENT, _AUTO, _SUITED, _FILE = ":open", ":proposed", ":suited", ":file"  # routes beside those of the shelf
+_ROUTES = {
+    _CURRENT: "the open picture's route",
+    _AUTO: "proposed for each picture",
+    _SUITED: "from the shelf, by camera and ISO",
+    _FILE: "a remedy file …",
+}
 _LOSSY = ("jpeg", "webp")
 
 
@@ -66,7 +73,7 @@ class BatchWindow(QWidget):
 
     def __init__(self, pool: Pool, memory: Memory, shelf: Shelf, parent: QWidget | None = None):
         super().__init__(parent, Qt.WindowType.Window)
-        self.setWindowTitle("Batch – Dustpan")
+        self.setWindowTitle(tr("Batch – Dustpan"))
         self.setAcceptDrops(True)
         self.memory, self.shelf = memory, shelf
         self._shelved: dict[str, Remedy] = {}
@@ -84,46 +91,54 @@ class BatchWindow(QWidget):
     # -- building ---------------------------------------------------------------------------------------------
 
     def _make_parts(self) -> None:
-        self.add_button = word_button("Add pictures …", "Take files into the list (Ctrl+O); they can be dropped too")
-        self.folder_button = word_button("Add a folder …", "Take all pictures of a folder into the list")
-        self.remove_button = word_button("Take out", "Take the chosen pictures out of the list (Del)")
+        self.add_button = word_button(
+            tr("Add pictures …"), tr("Take files into the list (Ctrl+O); they can be dropped too")
+        )
+        self.folder_button = word_button(tr("Add a folder …"), tr("Take all pictures of a folder into the list"))
+        self.remove_button = word_button(tr("Take out"), tr("Take the chosen pictures out of the list (Del)"))
         self.list = QTreeWidget()
-        self.list.setHeaderLabels(["Picture", "State"])
+        self.list.setHeaderLabels([tr("Picture"), tr("State")])
         self.list.setRootIsDecorated(False)
         self.list.setSelectionMode(QTreeWidget.SelectionMode.ExtendedSelection)
         self.list.setIconSize(_ICON)
-        self.list.setAccessibleName("Pictures")
+        self.list.setAccessibleName(tr("Pictures"))
         header = self.list.header()
         assert header is not None
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
-        self.route = Choice("The route that all pictures get", "Route")
+        self.route = Choice(tr("The route that all pictures get"), tr("Route"))
         self.list_routes()
-        self.folder = configured(QLineEdit(self.memory.get("batch_folder", "")), toolTip="The folder of the results")
-        self.folder.setPlaceholderText("a folder for the results")
-        self.choose_folder = word_button("Choose …", "Choose a folder")
+        self.folder = configured(
+            QLineEdit(self.memory.get("batch_folder", "")), toolTip=tr("The folder of the results")
+        )
+        self.folder.setPlaceholderText(tr("a folder for the results"))
+        self.choose_folder = word_button(tr("Choose …"), tr("Choose a folder"))
         self.pattern = QLineEdit(self.memory.get("batch_pattern", PATTERN))
-        self.pattern.setToolTip(f"A pattern: {', '.join(f'{{{word}}}' for word in WORDS)} stand for the picture's own")
+        self.pattern.setToolTip(
+            tr("A pattern: {words} stand for the picture's own", words=", ".join(f"{{{word}}}" for word in WORDS))
+        )
         self.example = configured(QLabel(), objectName="faint", wordWrap=True)
-        self.format = Choice("How results are written", "Format")
-        self.format.addItem("as each was opened", "")
+        self.format = Choice(tr("How results are written"), tr("Format"))
+        self.format.addItem(tr("as each was opened"), "")
         for fmt in FORMATS.values():
             if not fmt.raw:
-                self.format.addItem(fmt.label, fmt.name)
+                self.format.addItem(tr(fmt.label), fmt.name)
         self.quality = NumberSlider(QUALITY)
         self.also = AlsoField(self.memory.get("batch_also", []))
         self.sequence = configured(
-            QCheckBox("Frames of one sequence"),
-            toolTip="One route and one noise for all, so that what is cleaned does not flicker from frame to frame",
+            QCheckBox(tr("Frames of one sequence")),
+            toolTip=tr("One route and one noise for all, so that what is cleaned does not flicker from frame to frame"),
         )
-        self.overwrite = configured(QCheckBox("Replace files of this name"), toolTip="Otherwise they are kept")
+        self.overwrite = configured(QCheckBox(tr("Replace files of this name")), toolTip=tr("Otherwise they are kept"))
         self.note = configured(QLabel(), objectName="faint", wordWrap=True)
         self.bar = configured(QProgressBar(), textVisible=False, maximum=1000)
-        self.bar.setAccessibleName("How far all pictures are")
-        self.start_button = configured(word_button("Start", "Work all pictures that wait"), objectName="accent")
-        self.pause_button = configured(word_button("Pause", "Begin no other picture"), checkable=True)
-        self.retry_button = word_button("Try failed ones again", "Let pictures that have failed wait again")
-        self.report_button = word_button("Save report …", "Write what was made of each picture, as text")
-        self.walk_button = word_button("Look at results", "Go through them in the main window, each with its route")
+        self.bar.setAccessibleName(tr("How far all pictures are"))
+        self.start_button = configured(word_button(tr("Start"), tr("Work all pictures that wait")), objectName="accent")
+        self.pause_button = configured(word_button(tr("Pause"), tr("Begin no other picture")), checkable=True)
+        self.retry_button = word_button(tr("Try failed ones again"), tr("Let pictures that have failed wait again"))
+        self.report_button = word_button(tr("Save report …"), tr("Write what was made of each picture, as text"))
+        self.walk_button = word_button(
+            tr("Look at results"), tr("Go through them in the main window, each with its route")
+        )
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
@@ -135,19 +150,20 @@ class BatchWindow(QWidget):
         left.addWidget(self.list, 1)
         side = configured(QWidget(), objectName="panel")
         side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        side.setFixedWidth(_SIDE)
+        side.setMinimumWidth(_SIDE)
+        side.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
         column = QVBoxLayout(side)
         column.setContentsMargins(14, 12, 14, 12)
         column.setSpacing(8)
-        column.addLayout(labelled_row("Route", self.route))
-        column.addWidget(QLabel("Folder"))
+        column.addLayout(labelled_row(tr("Route"), self.route))
+        column.addWidget(QLabel(tr("Folder")))
         folder = QHBoxLayout()
         folder.addWidget(self.folder, 1)
         folder.addWidget(self.choose_folder)
         column.addLayout(folder)
-        column.addLayout(labelled_row("Name", self.pattern))
+        column.addLayout(labelled_row(tr("Name"), self.pattern))
         column.addWidget(self.example)
-        column.addLayout(labelled_row("Format", self.format))
+        column.addLayout(labelled_row(tr("Format"), self.format))
         column.addWidget(self.also)
         column.addWidget(self.quality)
         column.addWidget(self.sequence)
@@ -208,11 +224,11 @@ class BatchWindow(QWidget):
 
     def ask_pictures(self) -> None:
         """Ask for files."""
-        names, _ = QFileDialog.getOpenFileNames(self, f"Pictures ({READS})")
+        names, _ = QFileDialog.getOpenFileNames(self, tr("Pictures ({endings})", endings=READS))
         self.add([Path(name) for name in names])
 
     def _ask_source_folder(self) -> None:
-        if name := QFileDialog.getExistingDirectory(self, "A folder of pictures"):
+        if name := QFileDialog.getExistingDirectory(self, tr("A folder of pictures")):
             self.add([Path(name)])
 
     def _remove(self) -> None:
@@ -239,14 +255,16 @@ class BatchWindow(QWidget):
 
     def list_routes(self) -> None:
         """List the routes that there are, those of the shelf by their names."""
-        chosen, (items, _) = self.route.currentText(), self.shelf.listed()
+        chosen, (items, _) = self.route.currentData(), self.shelf.listed()
         self._own = tuple(item.remedy for item in items if item.path is not None)
         self._shelved = {item.remedy.name: item.remedy for item in reversed(items)}
         self.route.clear()
-        suited = [_SUITED] if self._own else []
-        names = list(dict.fromkeys(item.remedy.name for item in items))
-        self.route.addItems([_CURRENT, _AUTO, *suited, *names, _FILE])
-        self.route.setCurrentIndex(max(self.route.findText(chosen), 0))
+        for key in (_CURRENT, _AUTO, *((_SUITED,) if self._own else ())):
+            self.route.addItem(tr(_ROUTES[key]), key)
+        for name in dict.fromkeys(item.remedy.name for item in items):
+            self.route.addItem(tr(name), f"={name}")
+        self.route.addItem(tr(_ROUTES[_FILE]), _FILE)
+        self.route.setCurrentIndex(max(self.route.findData(chosen), 0))
 
     def take_current(self, remedy: Remedy | None) -> None:
         """Follow the route of the picture that is open in the main window."""
@@ -254,8 +272,8 @@ class BatchWindow(QWidget):
         self._wish()
 
     def _choose_route(self, index: int) -> None:
-        if self.route.itemText(index) == _FILE:
-            name, _ = QFileDialog.getOpenFileName(self, "Remedy", "", "Remedies (*.json);;All files (*)")
+        if self.route.itemData(index) == _FILE:
+            name, _ = QFileDialog.getOpenFileName(self, tr("Remedy"), "", tr("Remedies (*.json);;All files (*)"))
             try:
                 self._file = load_remedy(Path(name)) if name else None
             except DustpanError as fault:
@@ -267,9 +285,9 @@ class BatchWindow(QWidget):
     @property
     def remedy(self) -> Remedy | None:
         """The remedy for all pictures; None proposes one for each."""
-        chosen = self.route.currentText()
-        chosen_here = {_CURRENT: self.current, _AUTO: None, _SUITED: None, _FILE: self._file}
-        return chosen_here.get(chosen, self._shelved.get(chosen))
+        chosen_here = {_CURRENT: self.current, _FILE: self._file}
+        shelved = {f"={name}": remedy for name, remedy in self._shelved.items()}
+        return {**chosen_here, **shelved}.get(self.route.currentData())
 
     def _wish(self) -> None:
         """Take over what is set."""
@@ -277,7 +295,7 @@ class BatchWindow(QWidget):
         self.queue.wishes = replace(
             self.queue.wishes,
             remedy=self.remedy,
-            shelf=self._own if self.route.currentText() == _SUITED else (),
+            shelf=self._own if self.route.currentData() == _SUITED else (),
             folder=Path(folder) if folder else Path(),
             pattern=self.pattern.text(),
             format=self.format.currentData() or "",
@@ -295,19 +313,19 @@ class BatchWindow(QWidget):
             return ()
 
     def _ask_folder(self) -> None:
-        if name := QFileDialog.getExistingDirectory(self, "A folder for the results", self.folder.text()):
+        if name := QFileDialog.getExistingDirectory(self, tr("A folder for the results"), self.folder.text()):
             self.folder.setText(name)
 
     def _fault(self) -> str:
         """Return why the work can't begin, or nothing."""
-        if self.route.currentText() in (_CURRENT, _FILE) and self.remedy is None:
-            return "There is no such route: open a picture, or choose another one."
+        if self.route.currentData() in (_CURRENT, _FILE) and self.remedy is None:
+            return tr("There is no such route: open a picture, or choose another one.")
         if not self.folder.text().strip():
-            return "Choose a folder for the results."
+            return tr("Choose a folder for the results.")
         try:
             _ = self.also.also
         except ValueError:
-            return "The size is the longer side or width x height, from 8 px on: 1600 or 1600 x 1200."
+            return tr("The size is the longer side or width x height, from 8 px on: 1600 or 1600 x 1200.")
         return self.queue.fault()
 
     # -- work -------------------------------------------------------------------------------------------------
@@ -332,7 +350,9 @@ class BatchWindow(QWidget):
         queue, fault = self.queue, self._fault()
         self._list_items()
         self.bar.setValue(round(1000 * queue.share))
-        self.start_button.setText("Stop" if queue.running else f"Start {queue.count(WAITING) or len(queue.items)}")
+        self.start_button.setText(
+            tr("Stop") if queue.running else tr("Start {count}", count=queue.count(WAITING) or len(queue.items))
+        )
         self.start_button.setEnabled(queue.running or not fault)
         self.pause_button.setEnabled(queue.running)
         self.retry_button.setVisible(queue.count(FAILED) > 0 and not queue.running)
@@ -344,17 +364,19 @@ class BatchWindow(QWidget):
         self.quality.setVisible(any(name in _LOSSY for name in formats))
         self.quality.show_value(self.queue.wishes.quality)
         self.example.setText(self._example())
-        words = f"{ended} of {len(queue.items)} done" + (
-            f", {queue.count(FAILED)} failed" if queue.count(FAILED) else ""
+        words = tr("{ended} of {count} done", ended=ended, count=len(queue.items)) + (
+            tr(", {failed} failed", failed=queue.count(FAILED)) if queue.count(FAILED) else ""
         )
         words = ", ".join(filter(None, (words, queue.time_left)))
-        words = "The noise that all frames share is being measured." if queue.preparing else words
+        words = tr("The noise that all frames share is being measured.") if queue.preparing else words
         self.note.setText(words if queue.running or ended else fault)
 
     def _example(self) -> str:
         picture = self.queue.items[0].path if self.queue.items else Path("picture.png")
         try:
-            return f"{shown_name(picture)} becomes {self.queue.wishes.target(picture, 1).name}"
+            return tr(
+                "{name} becomes {target}", name=shown_name(picture), target=self.queue.wishes.target(picture, 1).name
+            )
         except DustpanError as fault:
             return str(fault)
 
@@ -376,12 +398,12 @@ class BatchWindow(QWidget):
 
     def _ask_report(self) -> None:
         start = Path(self.folder.text()) / "report.txt"
-        name, _ = QFileDialog.getSaveFileName(self, "Save report", str(start), "Text (*.txt)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save report"), str(start), tr("Text (*.txt)"))
         if name:
             try:
                 Path(name).write_text(self.queue.report(), "utf-8", errors="surrogateescape")
             except OSError as fault:
-                self.note.setText(f"{name}: can't be written ({fault.strerror}).")
+                self.note.setText(tr("{name}: can't be written ({reason}).", name=name, reason=fault.strerror))
 
     def _walk(self, first: QTreeWidgetItem | None = None) -> None:
         """Have the pictures shown in the main window, from a row on."""

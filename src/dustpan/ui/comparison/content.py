@@ -22,6 +22,7 @@ from dustpan.core.work.cancel import Check
 from dustpan.ui.judging.proofs import Proof, shown_region
 from dustpan.ui.judging.readings import Reading, readings_of
 from dustpan.ui.picture.screen import Appearance, Screen, read_profile
+from dustpan.ui.translation import tr
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,21 +70,21 @@ def gather(
     report = judge(engine, plan, before, choose_patches(before.base), check=check)
     half = QSize(room[0] // 2 - 6, room[0] // 2 - 6)
     places = [
-        PairOfImages(proof.name, *(_place(engine, side, proof, half, screen, check) for side in (before, plan)))
+        PairOfImages(proof.shown, *(_place(engine, side, proof, half, screen, check) for side in (before, plan)))
         for proof in proofs
     ]
     sides = [_whole(engine, side, room, screen, check) for side in (before, plan)]
     facts = engine.source.metadata
     known = (
         facts.camera,
-        f"ISO {facts.iso}" if facts.iso else "",
+        tr("ISO {iso}", iso=facts.iso) if facts.iso else "",
         facts.exposure,
-        f"{plan.size[0]} × {plan.size[1]} px",
+        tr("{width} × {height} px", width=plan.size[0], height=plan.size[1]),
     )
     return Content(
         engine.source.name,
         "   ·   ".join(word for word in known if word),
-        PairOfImages("The whole picture", *sides),
+        PairOfImages(tr("The whole picture"), *sides),
         places,
         readings_of(report),
         [_line(engine, plan, step) for step in document.route if step.can_work],
@@ -114,7 +115,7 @@ def _line(engine: Engine, plan: Plan, step: Step) -> str:
     did = (
         "" if prepared is None else prepared.kind.tell(prepared.params, prepared.analysis, engine.count_found(prepared))
     )
-    mix = f"Mix {percent(step.mix)}" if step.mix < 1 else ""
+    mix = tr("Mix {share}", share=percent(step.mix)) if step.mix < 1 else ""
     where = "" if step.where.everywhere else told(step.where)
     more = ", ".join(word for word in (did, mix, where) if word)
-    return f"{step.title}: {more}" if more else step.title
+    return f"{tr(step.title)}: {more}" if more else tr(step.title)

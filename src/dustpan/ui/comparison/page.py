@@ -12,6 +12,7 @@ from dustpan.core.errors import SaveError
 from dustpan.core.work.cancel import Check, no_check
 from dustpan.files.atomic import save_whole
 from dustpan.ui.comparison.content import Content, PairOfImages
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 
 WIDTH, HEIGHT = 1754, 1240  # px: A4 across at 150 to the inch
@@ -93,7 +94,7 @@ def _draw_places(painter: QPainter, content: Content, top: float) -> None:
     side = min((room - _GAP * (len(content.places) - 1)) / len(content.places), (HEIGHT - _MARGIN - top - 24) / 2 - 4)
     for number, pair in enumerate(content.places):
         x = _MARGIN + number * (side + _GAP)
-        _write(painter, QRectF(x, top, side, 24), f"{pair.name}: before, after", 15, _FAINT)
+        _write(painter, QRectF(x, top, side, 24), tr("{name}: before, after", name=pair.name), 15, _FAINT)
         for row, image in enumerate((pair.before, pair.after)):
             painter.drawImage(QRectF(x, top + 26 + row * (side + 6), side, side), image, _middle(image, side))
 
@@ -107,7 +108,7 @@ def _middle(image: QImage, side: float) -> QRectF:
 def _draw_words(painter: QPainter, content: Content, left: float, top: float) -> None:
     """Draw figures and route in a column."""
     y = top
-    _write(painter, QRectF(left, y, _COLUMN, 28), "Readings", 19, _INK, bold=True)
+    _write(painter, QRectF(left, y, _COLUMN, 28), tr("Readings"), 19, _INK, bold=True)
     y += 38
     for reading in content.readings:
         _write(painter, QRectF(left, y, 150, 26), reading.name, 16, _FAINT)
@@ -117,7 +118,7 @@ def _draw_words(painter: QPainter, content: Content, left: float, top: float) ->
     painter.setPen(_LINE)
     painter.drawLine(int(left), int(y + 12), int(left + _COLUMN), int(y + 12))
     y += 34
-    _write(painter, QRectF(left, y, _COLUMN, 28), "What was done", 19, _INK, bold=True)
+    _write(painter, QRectF(left, y, _COLUMN, 28), tr("What was done"), 19, _INK, bold=True)
     y += 40
     for number, line in enumerate(content.steps or ["nothing"], 1):
         text = f"{number}.  {line}" if content.steps else line

@@ -11,6 +11,7 @@ from dustpan.ui.comparison.content import gather
 from dustpan.ui.comparison.page import OVERVIEW, save_page
 from dustpan.ui.judging.proofs import Proofs
 from dustpan.ui.memory import Memory
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.messages import Message
 from dustpan.ui.widgets.text import shown_name
 
@@ -34,7 +35,7 @@ class Comparison(QObject):
         folder = Path(self.memory.get("comparison_folder", str(path.parent if path else Path.home())))
         stem = path.stem if path else engine.source.name
         start = folder / f"{stem}-comparison.png"
-        name, chosen = QFileDialog.getSaveFileName(self.window, "Save a comparison", str(start), _FILES)
+        name, chosen = QFileDialog.getSaveFileName(self.window, tr("Save a comparison"), str(start), _FILES)
         if name:
             file = Path(name)
             ending = ".pdf" if "pdf" in chosen else ".png"
@@ -45,7 +46,7 @@ class Comparison(QObject):
         session, engine = self.session, self.session.engine
         if engine is None:
             return
-        task = session.tasks.begin("comparing", f"Making {shown_name(file)}", loses=True)
+        task = session.tasks.begin("comparing", tr("Making {name}", name=shown_name(file)), loses=True)
         places, check = self.proofs.items[:_SHOWN], task.token.check
         document, original = session.document, session.original
         sources = [path for path in (session.path, *session.pictures.paths) if path is not None]
@@ -58,4 +59,4 @@ class Comparison(QObject):
 
     def _tell(self, file: Path) -> None:
         self.memory.put("comparison_folder", str(file.parent))
-        self.message.tell(f"Saved {shown_name(file, whole=True)}.", False)
+        self.message.tell(tr("Saved {name}.", name=shown_name(file, whole=True)), False)

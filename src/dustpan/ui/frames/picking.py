@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QCheckBox, QPushButton
 
 from dustpan.ui.frames.work import FramesWork
+from dustpan.ui.translation import tr
 
 
 class TargetPicking:
@@ -44,7 +45,7 @@ class TargetPicking:
             self.under_way, self._first = True, None
             self.registered.setChecked(True)
             self.look_at(self.work.order[0])
-            self.ask("Click the target in this first frame.")
+            self.ask(tr("Click the target in this first frame."))
 
     def take(self, place: tuple[int, int]) -> None:
         """Take a place that was clicked."""
@@ -53,7 +54,7 @@ class TargetPicking:
         if self._first is None:
             self._first = place
             self.look_at(self.work.order[-1])
-            self.ask("Click the same target in this last frame.")
+            self.ask(tr("Click the same target in this last frame."))
             return
         first = self._first
         self.end()
@@ -69,4 +70,4 @@ class TargetPicking:
         """Show whether a target is followed."""
         follows = self.work.series.follow is not None
         self.button.setChecked(follows or self.under_way)
-        self.button.setText("Following a target ×" if follows else "Follow a target …")
+        self.button.setText(tr("Following a target ×") if follows else tr("Follow a target …"))

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QSlider, QWidget
 
 from dustpan.core.frames.choice import FIGURES, Choice
 from dustpan.core.frames.quality import Quality
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 
 _LEFT, _RIGHT, _TOP, _FOOT = 44, 14, 22, 20  # px around the dots
@@ -41,11 +42,13 @@ class QualityPlot(QSlider):
         self.setMinimumHeight(150)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Frames by quality")
+        self.setAccessibleName(tr("Frames by quality"))
         self.setToolTip(
-            "Each dot is a frame. Click one to look at it, double-click to leave it out or take it in again; drag the"
-            " line to leave out what lies over it.\nKeys: left and right go through the frames, up and down move the"
-            " line, the space bar leaves a frame out."
+            tr(
+                "Each dot is a frame. Click one to look at it, double-click to leave it out or take it in again; drag"
+                " the line to leave out what lies over it.\nKeys: left and right go through the frames, up and down"
+                " move the line, the space bar leaves a frame out."
+            )
         )
 
     def show_frames(self, qualities: list[Quality], order: list[int], choice: Choice, current: int) -> None:
@@ -56,10 +59,18 @@ class QualityPlot(QSlider):
         self.setValue(order.index(current) + 1 if current in order else 1)
         self.blockSignals(blocked)
         if qualities and current < len(qualities):
-            state = "takes part" if current in choice.kept(qualities) else "left out"
+            state = tr("takes part") if current in choice.kept(qualities) else tr("left out")
             figure = FIGURES[choice.figure]
-            value = f"{figure.name} {figure.of(qualities[current]):.3g} {figure.unit}".strip()
-            self.setAccessibleDescription(f"Frame {self.value()} of {len(order)}: {value}, {state}.")
+            value = f"{tr(figure.name)} {figure.of(qualities[current]):.3g} {tr(figure.unit)}".strip()
+            self.setAccessibleDescription(
+                tr(
+                    "Frame {frame} of {count}: {figure}, {state}.",
+                    frame=self.value(),
+                    count=len(order),
+                    figure=value,
+                    state=state,
+                )
+            )
         self.update()
 
     @property
@@ -104,8 +115,8 @@ class QualityPlot(QSlider):
         figure = FIGURES[self.choice.figure]
         low, high = self._range
         painter.setPen(theme.colour("faint"))
-        unit = f" {figure.unit}" if figure.unit else ""
-        painter.drawText(QPointF(8, 14), f"{figure.name}{unit}, frame by frame")
+        unit = f" {tr(figure.unit)}" if figure.unit else ""
+        painter.drawText(QPointF(8, 14), tr("{name}{unit}, frame by frame", name=tr(figure.name), unit=unit))
         for value in np.linspace(low, high, 4)[1:-1]:
             painter.setPen(theme.colour("faint"))
             painter.drawText(QRectF(0, self._y(value) - 8, _LEFT - 8, 16), Qt.AlignmentFlag.AlignRight, f"{value:.3g}")

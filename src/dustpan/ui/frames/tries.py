@@ -12,6 +12,7 @@ from dustpan.core.frames.combining import Method
 from dustpan.core.frames.showing import Showing
 from dustpan.ui.frames.work import TRIED, Try
 from dustpan.ui.picture.reduced import image_from
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 
 _WORDS = 48  # px under the picture for its words
@@ -22,15 +23,15 @@ class TryTile(QPushButton):
 
     def __init__(self, name: str, method: Method):
         super().__init__()
-        self.name, self.method = name, method
+        self.name, self.method = tr(name), method
         self.chosen = False
         self.image: QImage | None = None
         self.figures: tuple[str, ...] = ()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(96, 130)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setToolTip(f"{name}: a click combines the whole this way")
-        self.setAccessibleName(name)
+        self.setToolTip(tr("{name}: a click combines the whole this way", name=tr(name)))
+        self.setAccessibleName(tr(name))
 
     def sizeHint(self) -> QSize:
         """Return room for the whole region."""
@@ -39,15 +40,15 @@ class TryTile(QPushButton):
     def show_try(self, found: Try, image: QImage, best: float) -> None:
         """Show the region and its figures; `best` : the lowest noise of all methods."""
         self.image = image
-        trails = "no trails" if found.trails < 1e-4 else f"trails on {100 * found.trails:.1f} %"
-        self.figures = f"noise × {found.noise / max(best, 1e-12):.2f}", trails
+        trails = tr("no trails") if found.trails < 1e-4 else tr("trails on {share:.1f} %", share=100 * found.trails)
+        self.figures = tr("noise × {times:.2f}", times=found.noise / max(best, 1e-12)), trails
         self.setAccessibleDescription(", ".join(self.figures))
         self.update()
 
     def show_chosen(self, chosen: bool) -> None:
         """Mark the method that is chosen."""
         self.chosen = chosen
-        self.setAccessibleName(f"{self.name}, chosen" if chosen else self.name)
+        self.setAccessibleName(tr("{name}, chosen", name=self.name) if chosen else self.name)
         self.update()
 
     def paintEvent(self, event):

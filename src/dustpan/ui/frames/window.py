@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
-from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from dustpan.batch.frames import Result
 from dustpan.core.document.params import Param
@@ -27,6 +27,7 @@ from dustpan.ui.picture.reduced import image_from
 from dustpan.ui.route.foot import labelled_row
 from dustpan.ui.session.jobs import Jobs
 from dustpan.ui.task_bar import TaskBar
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.buttons import word_button
 from dustpan.ui.widgets.choice import Choice
@@ -72,7 +73,7 @@ class FramesWindow(QWidget):
 
     def __init__(self, jobs: Jobs, parent: QWidget | None = None):
         super().__init__(parent, Qt.WindowType.Window)
-        self.setWindowTitle("Frames – Dustpan")
+        self.setWindowTitle(tr("Frames – Dustpan"))
         self.work = FramesWork(jobs, self)
         self.current = 0  # index of the frame that is looked at
         self.middle: tuple[int, int] | None = None  # of the region that is tried
@@ -86,33 +87,41 @@ class FramesWindow(QWidget):
     # -- building ---------------------------------------------------------------------------------------------
 
     def _make_parts(self) -> None:
-        self.add_button = word_button("Add frames …", "Take more files into the series (Ctrl+O)")
+        self.add_button = word_button(tr("Add frames …"), tr("Take more files into the series (Ctrl+O)"))
         self.name = QLabel()
         self.bar = TaskBar(self.work.tasks)
-        self.combine_button = configured(word_button("Combine", "Make one picture and open it"), objectName="accent")
+        self.combine_button = configured(
+            word_button(tr("Combine"), tr("Make one picture and open it")), objectName="accent"
+        )
         self.view = PixelView()
-        self.view.setAccessibleName("The frame")
-        self.back_button = word_button("‹", "The frame before (Left)")
-        self.next_button = word_button("›", "The next frame (Right)")
-        self.play = configured(word_button("Play", "Show one frame after the other (P)"), checkable=True)
-        self.registered = configured(QCheckBox("registered"), checked=True)
-        self.registered.setToolTip("Show frames as they lie over the reference; off, as they came (G)")
-        self.rejected = configured(QCheckBox("rejected"), toolTip="Show where values were left out, and how many (R)")
-        self.reference_button = word_button("Make it the reference", "Register all frames against this one")
+        self.view.setAccessibleName(tr("The frame"))
+        self.back_button = word_button("‹", tr("The frame before (Left)"))
+        self.next_button = word_button("›", tr("The next frame (Right)"))
+        self.play = configured(word_button(tr("Play"), tr("Show one frame after the other (P)")), checkable=True)
+        self.registered = configured(QCheckBox(tr("registered")), checked=True)
+        self.registered.setToolTip(tr("Show frames as they lie over the reference; off, as they came (G)"))
+        self.rejected = configured(
+            QCheckBox(tr("rejected")), toolTip=tr("Show where values were left out, and how many (R)")
+        )
+        self.reference_button = word_button(tr("Make it the reference"), tr("Register all frames against this one"))
         self.plot = QualityPlot()
-        self.figure = Choice("The figure that is plotted, and that the line and the best frames go by", "Figure")
-        self.figure.addItems([figure.name for figure in FIGURES])
+        self.figure = Choice(
+            tr("The figure that is plotted, and that the line and the best frames go by"), tr("Figure")
+        )
+        self.figure.addItems([tr(figure.name) for figure in FIGURES])
         self.best = NumberSlider(_BEST)
         self.cost = configured(QLabel(), objectName="faint", wordWrap=True)
         self.tries = Tries()
-        self.align = Choice("How frames may lie over the reference", "Register")
-        self.align.addItems([_ALIGN[how] for how in ALIGNMENTS])
-        self.apart = configured(QCheckBox("channels apart"), toolTip="Register red and blue apart: air shifts them")
-        self.follow = configured(word_button("Follow a target …", _FOLLOW), checkable=True)
-        self.method = Choice("How the values of a pixel become one", "Combined by")
-        self.method.addItems([_METHOD[name] for name in METHODS])
+        self.align = Choice(tr("How frames may lie over the reference"), tr("Register"))
+        self.align.addItems([tr(_ALIGN[how]) for how in ALIGNMENTS])
+        self.apart = configured(
+            QCheckBox(tr("channels apart")), toolTip=tr("Register red and blue apart: air shifts them")
+        )
+        self.follow = configured(word_button(tr("Follow a target …"), tr(_FOLLOW)), checkable=True)
+        self.method = Choice(tr("How the values of a pixel become one"), tr("Combined by"))
+        self.method.addItems([tr(_METHOD[name]) for name in METHODS])
         self.kappa, self.band = NumberSlider(_KAPPA), NumberSlider(_BAND)
-        self.calibration = {kind: word_button("none …", _HELP[kind]) for kind, _ in _KINDS}
+        self.calibration = {kind: word_button(tr("none …"), tr(_HELP[kind])) for kind, _ in _KINDS}
         self.advice = configured(QLabel(), objectName="faint", wordWrap=True)
         self.message = configured(QLabel(), wordWrap=True)
         self.message.setObjectName("harm")
@@ -151,19 +160,20 @@ class FramesWindow(QWidget):
     def _settings(self) -> QWidget:
         side = configured(QWidget(), objectName="panel")
         side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        side.setFixedWidth(_SIDE)
+        side.setMinimumWidth(_SIDE)
+        side.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
         column = QVBoxLayout(side)
         column.setContentsMargins(14, 10, 14, 10)
         column.setSpacing(6)
         for kind, label in _KINDS:
-            column.addLayout(labelled_row(label, self.calibration[kind]))
-        column.addLayout(labelled_row("Register", self.align))
+            column.addLayout(labelled_row(tr(label), self.calibration[kind]))
+        column.addLayout(labelled_row(tr("Register"), self.align))
         column.addWidget(self.apart)
         column.addWidget(self.follow)
-        column.addLayout(labelled_row("Figure", self.figure))
+        column.addLayout(labelled_row(tr("Figure"), self.figure))
         column.addWidget(self.best)
         column.addWidget(self.cost)
-        column.addLayout(labelled_row("Combined by", self.method))
+        column.addLayout(labelled_row(tr("Combined by"), self.method))
         column.addWidget(self.kappa)
         column.addWidget(self.band)
         column.addStretch()
@@ -219,7 +229,7 @@ class FramesWindow(QWidget):
 
     def ask_frames(self) -> None:
         """Ask for files, and take them into the series."""
-        names, _ = QFileDialog.getOpenFileNames(self, f"Frames ({READS})")
+        names, _ = QFileDialog.getOpenFileNames(self, tr("Frames ({endings})", endings=READS))
         if names:
             self.work.add([Path(name) for name in names])
 
@@ -227,7 +237,7 @@ class FramesWindow(QWidget):
         if getattr(self.work.series, kind):
             self.work.set_calibration(kind, ())
             return
-        names, _ = QFileDialog.getOpenFileNames(self, dict(_KINDS)[kind])
+        names, _ = QFileDialog.getOpenFileNames(self, tr(dict(_KINDS)[kind]))
         if names:
             self.work.set_calibration(kind, [Path(name) for name in names])
 
@@ -337,21 +347,26 @@ class FramesWindow(QWidget):
         self.band.show_value(100 * (method.high - method.low))
         for kind, _ in _KINDS:
             given = len(getattr(series, kind))
-            self.calibration[kind].setText(f"{given} ×" if given else "none …")
+            self.calibration[kind].setText(f"{given} ×" if given else tr("none …"))
         placed = bool(work.frames)
         for widget in (self.combine_button, self.reference_button, self.play, self.back_button, self.next_button):
             widget.setEnabled(placed)
         self.best.setVisible(len(work.frames) > 1)
         if not placed:
-            self.cost.setText("" if count else "Add the exposures of one subject, and they are registered.")
+            self.cost.setText("" if count else tr("Add the exposures of one subject, and they are registered."))
             return
         kept = work.kept
         self.best.described = replace(_BEST, high=len(work.frames), default=len(work.frames))
         self.best.show_value(len(kept))
         louder, all_of_them = 100 * (work.cost - 1), len(kept) == len(work.frames)
-        cost = f"{len(kept)} of {len(work.frames)} frames stay: noise {louder:.0f} % higher than with all."
-        self.cost.setText(f"All {len(kept)} frames stay." if all_of_them else cost)
-        self.combine_button.setText(f"Combine {len(kept)}")
+        cost = tr(
+            "{count} of {all} frames stay: noise {louder:.0f} % higher than with all.",
+            count=len(kept),
+            all=len(work.frames),
+            louder=louder,
+        )
+        self.cost.setText(tr("All {count} frames stay.", count=len(kept)) if all_of_them else cost)
+        self.combine_button.setText(tr("Combine {count}", count=len(kept)))
         self.plot.show_frames(work.qualities, work.order, work.choice, self.current)
         self.tries.show_method(method)
         self.advice.setText("\n".join(work.advice))
@@ -363,10 +378,14 @@ class FramesWindow(QWidget):
         frames = self.work.frames
         if self.current >= len(frames):
             count = len(self.work.series.frames)
-            return f"{count} frames" if count else ""
+            return tr("{count} frames", count=count) if count else ""
         frame = frames[self.current]
         x, y = frame.quality.shift
-        state = "the reference" if self.current == 0 else f"{x:+.1f}, {y:+.1f} px, {frame.quality.angle:+.2f}°"
+        state = (
+            tr("the reference")
+            if self.current == 0
+            else tr("{x:+.1f}, {y:+.1f} px, {angle:+.2f}°", x=x, y=y, angle=frame.quality.angle)
+        )
         return f"{shown_name(frame.path)}   ·   {state}"
 
     def _escape(self) -> None:

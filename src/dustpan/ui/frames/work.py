@@ -21,6 +21,7 @@ from dustpan.core.picture.region import Region
 from dustpan.core.work.cancel import Token
 from dustpan.ui.session.jobs import Jobs
 from dustpan.ui.session.tasks import Task, Tasks
+from dustpan.ui.translation import tr
 
 TRIED = (
     ("Average", Method("average")),
@@ -161,7 +162,7 @@ class FramesWork(QObject):
         if not self.series.frames:
             return
         self.told.emit("")
-        task = self.tasks.begin("placing", f"Registering {len(self.series.frames)} frames")
+        task = self.tasks.begin("placing", tr("Registering {count} frames", count=len(self.series.frames)))
         stack = Stack(self.series, task.token)
 
         def work() -> Stack:
@@ -204,7 +205,7 @@ class FramesWork(QObject):
         if key in self._results:
             then(self._results[key])
             return
-        task = self.tasks.begin("combining", f"Combining {len(kept)} frames")
+        task = self.tasks.begin("combining", tr("Combining {count} frames", count=len(kept)))
         stack.token = task.token
 
         def take(result: Result) -> None:

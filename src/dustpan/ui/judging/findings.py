@@ -15,6 +15,7 @@ from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Priority
 from dustpan.ui.picture.canvas import Canvas
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import counted, tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.discard import discard
@@ -39,7 +40,7 @@ class Chip(QFrame):
         row = QHBoxLayout(self)
         row.setContentsMargins(2, 0, 2, 0)
         row.setSpacing(0)
-        self.button = configured(QPushButton(finding.text), objectName="chip", checkable=bool(finding.points))
+        self.button = configured(QPushButton(tr(finding.text)), objectName="chip", checkable=bool(finding.points))
         self.button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.button.setToolTip(describe(finding))
         self.button.toggled.connect(self.marked)
@@ -47,9 +48,9 @@ class Chip(QFrame):
         if not finding.step:
             return
         if finding.unsure:
-            self.show_bare = configured(QPushButton("where is it bare?"), objectName="quiet")
+            self.show_bare = configured(QPushButton(tr("where is it bare?")), objectName="quiet")
             self.show_bare.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            self.show_bare.setToolTip("The picture is too busy to be sure: mark an empty place to measure there")
+            self.show_bare.setToolTip(tr("The picture is too busy to be sure: mark an empty place to measure there"))
             self.show_bare.clicked.connect(self.point)
             row.addWidget(self.show_bare)
         word, tip = word_for(finding, done)
@@ -67,10 +68,10 @@ class Chip(QFrame):
 
 def describe(finding: Finding) -> str:
     """Return a finding in one or two sentences, and what a click does."""
-    more = f"; {finding.more}" if finding.more else ""
-    words = f"{'Made by this route' if finding.harm else 'Found'}: {finding.text}{more}."
+    more = f"; {tr(finding.more)}" if finding.more else ""
+    words = (tr("Made by this route") if finding.harm else tr("Found")) + f": {tr(finding.text)}{more}."
     count = len(finding.points)
-    return words + (f" Click to mark {count} place{'s' if count != 1 else ''}." if count else "")
+    return words + (counted(" Click to mark {count} place.", " Click to mark {count} places.", count) if count else "")
 
 
 def word_for(finding: Finding, done: float) -> tuple[str, str]:
@@ -80,15 +81,16 @@ def word_for(finding: Finding, done: float) -> tuple[str, str]:
     ----------
     done : Mix of the step that mends it, 0 when it is off, at rest or not there, below 0 when it is masked.
     """
-    label = kind_of(finding.step).label
+    label = tr(kind_of(finding.step).label)
     if finding.harm:
-        return "ease", f"Turn down {label} until this is gone"
+        return tr("ease"), tr("Turn down {label} until this is gone", label=label)
     stage = kind_of(finding.step).stage
+    done_word = tr(_DONE[stage])
     if done == 0:
-        return _TO_DO[stage], f"Give the step {label} the proposed settings"
+        return tr(_TO_DO[stage]), tr("Give the step {label} the proposed settings", label=label)
     if done < 0:
-        return f"{_DONE[stage]} in part", ""
-    return (_DONE[stage] if done >= 1 else f"{percent(done)} {_DONE[stage]}"), ""
+        return tr("{done} in part", done=done_word), ""
+    return (done_word if done >= 1 else f"{percent(done)} {done_word}"), ""
 
 
 class Findings(QWidget):
@@ -244,7 +246,7 @@ class Findings(QWidget):
         rest = len(self._chips) - shown
         self._more.setVisible(rest > 0)
         self._more.setText(f"+{rest}")
-        self._more.setToolTip(f"{rest} more")
+        self._more.setToolTip(tr("{rest} more", rest=rest))
 
     def _list_more(self) -> None:
         """List the findings that there is no room for."""
@@ -255,7 +257,7 @@ class Findings(QWidget):
             if chip.isVisible():
                 continue
             finding = chip.finding
-            mark = menu.addAction(finding.text, chip.button.toggle)
+            mark = menu.addAction(tr(finding.text), chip.button.toggle)
             mark.setToolTip(describe(finding))
             mark.setEnabled(bool(finding.points))
             if finding.unsure:
@@ -268,8 +270,8 @@ class Findings(QWidget):
         if self.session.engine is None:
             return ""
         if self.faults is None:
-            return "Looking for what is wrong …"
-        return "Found:" if self.all else "Nothing found that needs mending."
+            return tr("Looking for what is wrong …")
+        return tr("Found:") if self.all else tr("Nothing found that needs mending.")
 
     def show_points(self) -> bool:
         """Mark what the chosen step mends; return whether there is anything."""

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from dustpan.ui.judging.proofs import MOST, Proof, Proofs
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.edge import Edge
@@ -40,8 +41,10 @@ class ProofTile(QPushButton):
         self._hold.timeout.connect(self._show_large)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setToolTip(
-            "Before and after at actual pixels. Press and hold to see it large, click to take the picture there,"
-            " drag to move the place, double-click for 200 %, Del to remove it."
+            tr(
+                "Before and after at actual pixels. Press and hold to see it large, click to take the picture there,"
+                " drag to move the place, double-click for 200 %, Del to remove it."
+            )
         )
 
     @property
@@ -60,7 +63,7 @@ class ProofTile(QPushButton):
         self.setVisible(proof is not None)
         if proof is not None:
             shot = self.proofs.shots.get(proof)
-            self.setAccessibleName(f"Proof {proof.name}, {100 * proof.zoom} %")
+            self.setAccessibleName(tr("Proof {name}, {zoom} %", name=proof.shown, zoom=100 * proof.zoom))
             self.setAccessibleDescription(shot.figure if shot else "")
         self.update()
 
@@ -74,7 +77,7 @@ class ProofTile(QPushButton):
         words = QRect(1, 0, self.width() - 2, _HEAD)
         painter.setFont(theme.font(8.5))
         painter.setPen(theme.colour("bright" if self.hasFocus() else "text"))
-        name = proof.name + ("  200 %" if proof.zoom == 2 else "")
+        name = proof.shown + ("  200 %" if proof.zoom == 2 else "")
         painter.drawText(words, Qt.AlignmentFlag.AlignVCenter, name)
         painter.setPen(theme.colour("faint"))
         if shot:
@@ -156,9 +159,9 @@ class ProofTile(QPushButton):
             return
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        menu.addAction("Go there", self.go)
+        menu.addAction(tr("Go there"), self.go)
         menu.addAction("100 %" if proof.zoom == 2 else "200 %", self.closer)
-        menu.addAction("Remove", lambda: self.proofs.remove(proof))
+        menu.addAction(tr("Remove"), lambda: self.proofs.remove(proof))
         menu.popup(event.globalPos())
 
     def event(self, event):
@@ -212,7 +215,7 @@ class ProofStrip(QWidget):
         self._framed: list[Proof] = []
         self._labels: list[tuple[Proof, QRectF]] = []
         self.frames_shown = True
-        self.grip = Edge("bottom", "Height of the proofs", _EDGE_TIP)
+        self.grip = Edge("bottom", tr("Height of the proofs"), tr(_EDGE_TIP))
         self.grip.moved.connect(lambda by: self.set_height(self._height + by))
         self.tiles = [ProofTile(proofs, number) for number in range(MOST)]
         body = QWidget()
@@ -234,8 +237,12 @@ class ProofStrip(QWidget):
         side = QVBoxLayout()
         side.setSpacing(6)
         side.addSpacing(_HEAD)
-        self.add_button = self._button("add", "Pin the place in the middle of the picture (Shift+P)", self.add_middle)
-        self.again_button = self._button("again", "Choose the five places again from the picture", proofs.choose_again)
+        self.add_button = self._button(
+            "add", tr("Pin the place in the middle of the picture (Shift+P)"), self.add_middle
+        )
+        self.again_button = self._button(
+            "again", tr("Choose the five places again from the picture"), proofs.choose_again
+        )
         for button in (self.add_button, self.again_button):
             side.addWidget(button)
         side.addStretch()
@@ -264,7 +271,7 @@ class ProofStrip(QWidget):
         """Pin the place in the middle of what is shown."""
         middle = self.canvas.tiles.view.region.center()
         if not self.proofs.add(middle.x(), middle.y()):
-            self.told.emit(f"There are {MOST} proofs already. Remove one (Del) to pin another.")
+            self.told.emit(tr("There are {most} proofs already. Remove one (Del) to pin another.", most=MOST))
             return
         bar = self._scroll.horizontalScrollBar()
         QTimer.singleShot(0, lambda: bar.setValue(bar.maximum()))
@@ -362,7 +369,7 @@ class ProofStrip(QWidget):
                 painter.setPen(pen)
                 painter.drawRect(frame)
             metrics = painter.fontMetrics()
-            label = QRectF(0, 0, metrics.horizontalAdvance(proof.name) + 8, metrics.height())
+            label = QRectF(0, 0, metrics.horizontalAdvance(proof.shown) + 8, metrics.height())
             above, beside = frame.top() - label.height() - 2, frame.left() - label.width() - 3
             if above >= seen.top():
                 label.moveTo(max(min(frame.left() - 1, seen.right() - label.width()), seen.left()), above)
@@ -371,7 +378,7 @@ class ProofStrip(QWidget):
             self._labels.append((proof, label))
             painter.fillRect(label, theme.colour("ground", 170))
             painter.setPen(theme.colour("bright"))
-            painter.drawText(label, Qt.AlignmentFlag.AlignCenter, proof.name)
+            painter.drawText(label, Qt.AlignmentFlag.AlignCenter, proof.shown)
 
     def press(self, at: QPointF, picture: QRectF) -> bool:
         """Take hold of a frame by its label; anywhere else the picture itself is dragged."""

@@ -23,6 +23,7 @@ from dustpan.core.work.pool import Priority
 from dustpan.ui.picture.canvas import Canvas
 from dustpan.ui.picture.compare import Compare
 from dustpan.ui.picture.screen import Appearance, Screen
+from dustpan.ui.translation import tr
 
 MOST = 8
 #: Of proofs whose figures need more of the picture than is shown: name of the figure, its word, words without it.
@@ -37,6 +38,12 @@ class Proof:
     x: float
     y: float
     zoom: int = 1
+
+    @property
+    def shown(self) -> str:
+        """Its name in the language of the window."""
+        kind, _, number = self.name.partition(" ")
+        return tr("Place {number}", number=number) if kind == "Place" and number else tr(self.name)
 
 
 @dataclass(frozen=True, eq=False)
@@ -243,6 +250,6 @@ def _figure(order: Order, proof: Proof, judged: Judged) -> str:
     if proof.name in _FIGURES:
         name, word, none = _FIGURES[proof.name]
         figure = measure_figure(order.engine, reference, judged.region, judged.pair, name)
-        return none if figure is None else f"{word} {percent(figure)}"
+        return tr(none) if figure is None else f"{tr(word)} {percent(figure)}"
     before, after = patch_noise(reference, order.plan, judged.pair, judged.region)
-    return f"noise {before:.1f} → {after:.1f}"
+    return tr("noise {before:.1f} → {after:.1f}", before=before, after=after)

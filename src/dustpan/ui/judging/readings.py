@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from dustpan.core.document.history import Document
 from dustpan.core.judge.harms.texture import FLATTENED
@@ -20,6 +20,7 @@ from dustpan.core.steps.finding import percent
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Priority
 from dustpan.ui.judging.proofs import Proofs
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 
@@ -57,13 +58,19 @@ def readings_of(report: Report) -> list[Reading]:
 def _noise_left(before: float, after: float, doubt: float) -> Reading:
     share = percent(after / before) if before > _SILENT else ""
     unsure = doubt > DOUBTFUL and before > _SILENT
-    tip = (
+    tip = tr(
         "Luminance noise after the route and before it (in the route's own light), in 8-bit levels, averaged over"
         " the whole picture. Under about 1.5 it can't be seen in a print."
     )
     if unsure:
-        tip += f" This picture has few bare places to measure it in: it may be off by {percent(doubt)}."
-    return Reading("Noise left", f"{_levels(after)} of {'≈ ' if unsure else ''}{_levels(before)}", share, False, tip)
+        tip += tr(" This picture has few bare places to measure it in: it may be off by {share}.", share=percent(doubt))
+    return Reading(
+        tr("Noise left"),
+        tr("{after} of {before}", after=_levels(after), before=("≈ " if unsure else "") + _levels(before)),
+        share,
+        False,
+        tip,
+    )
 
 
 def _levels(noise: float) -> str:
@@ -72,30 +79,32 @@ def _levels(noise: float) -> str:
 
 def _texture(kept: float, flattened: bool) -> Reading:
     word = "flattened" if flattened else "raised" if kept > 1.03 else "kept" if kept > 0.93 else "softer"
-    tip = (
+    tip = tr(
         "How much of the picture's own fine slopes is still there; 100 % is untouched. Worry under 80 %, or under 80 %"
         " of what stands out of strong noise at all."
     )
-    return Reading("Texture", percent(kept), word, flattened, tip)
+    return Reading(tr("Texture"), percent(kept), tr(word), flattened, tip)
 
 
 def _halo(rim: float) -> Reading:
     word = "none" if rim < 0.01 else "slight" if rim < 0.05 else "visible" if rim < 0.12 else "strong"
-    tip = "How far the strongest edges overshoot, as a part of their step, where it is worst. Worry from 5 %."
-    return Reading("Halo", percent(rim), word, rim >= 0.05, tip)
+    tip = tr("How far the strongest edges overshoot, as a part of their step, where it is worst. Worry from 5 %.")
+    return Reading(tr("Halo"), percent(rim), tr(word), rim >= 0.05, tip)
 
 
 def _shadows(shift: float) -> Reading:
     word = "steady" if abs(shift) < 1 else "darker" if shift < 0 else "lighter"
-    tip = "Change of lightness in the darks, beside what the Tone steps do. Taking white specks away makes them darker."
+    tip = tr(
+        "Change of lightness in the darks, beside what the Tone steps do. Taking white specks away makes them darker."
+    )
     size = f"{shift:+.1f}" if abs(shift) >= 0.05 else "0.0"
-    return Reading("Shadows", f"{size} L*", word, False, tip)
+    return Reading(tr("Shadows"), f"{size} L*", tr(word), False, tip)
 
 
 def _newly_lost(lost: float) -> Reading:
     word = "none" if lost < 0.0005 else "little" if lost < 0.002 else "clipped"
-    tip = "Share of pixels driven to black or white by the route. Worry from 0.2 %."
-    return Reading("Newly lost", percent(lost), word, lost >= 0.002, tip)
+    tip = tr("Share of pixels driven to black or white by the route. Worry from 0.2 %.")
+    return Reading(tr("Newly lost"), percent(lost), tr(word), lost >= 0.002, tip)
 
 
 class Readings(QWidget):
@@ -127,7 +136,7 @@ class Readings(QWidget):
         self._grid.setVerticalSpacing(1)
         self._labels: list[list[QLabel]] = []
         left = QVBoxLayout()
-        left.addWidget(configured(QLabel("Noise over tone, levels"), objectName="faint"))
+        left.addWidget(configured(QLabel(tr("Noise over tone, levels")), objectName="faint"))
         left.addLayout(self._plot_slot, 1)
         right = QVBoxLayout()
         right.addLayout(self._grid)
@@ -138,7 +147,8 @@ class Readings(QWidget):
         row.setSpacing(10)
         row.addLayout(left)
         row.addLayout(right, 1)
-        self.setFixedWidth(372)
+        self.setMinimumWidth(372)
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
         self._loaded.connect(self._make_plot)
         self.session.opened.connect(self._start)
         self.session.planned.connect(self._rest.start)
@@ -167,7 +177,7 @@ class Readings(QWidget):
         plot.setFixedSize(136, 92)
         for part in (plot, plot.viewport()):
             part.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        plot.setToolTip("Luminance noise at each tone, dark at the left: before the route and after it")
+        plot.setToolTip(tr("Luminance noise at each tone, dark at the left: before the route and after it"))
         layout = library.GraphicsLayout()
         layout.setContentsMargins(2, 4, 4, 2)
         layout.setSpacing(0)
@@ -184,7 +194,7 @@ class Readings(QWidget):
             if side == "left":
                 axis.setWidth(20)
             else:
-                axis.setTicks([[(0.13, "black"), (0.87, "white")], []])
+                axis.setTicks([[(0.13, tr("black")), (0.87, tr("white"))], []])
         dashed = library.mkPen(theme.MADDER, width=1.2, style=library.QtCore.Qt.PenStyle.DashLine)
         solid = library.mkPen(theme.VERDIGRIS, width=1.8)
         self._curves = [library.PlotCurveItem(pen=pen, antialias=True) for pen in (dashed, solid)]
@@ -267,11 +277,15 @@ class Readings(QWidget):
                 self._add_line(number)
             self._show_line(self._labels[number], lines[number] if number < len(lines) else None)
         if report is None:
-            self._note.setText("Open a picture to see its figures." if self.session.engine is None else "measuring …")
+            self._note.setText(
+                tr("Open a picture to see its figures.") if self.session.engine is None else tr("measuring …")
+            )
         else:
             from_proofs = not report.spots
             count = len(report.pairs)
-            self._note.setText(f"from {count} {'proofs' if from_proofs else 'patches over the picture'}")
+            self._note.setText(
+                tr("from {count} proofs" if from_proofs else "from {count} patches over the picture", count=count)
+            )
         if self._curves:
             both = [np.asarray(v) for v in ((report.noise_before, report.noise_after) if report else ((), ()))]
             for curve, values in zip(self._curves, both, strict=True):

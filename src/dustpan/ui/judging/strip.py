@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from dustpan.ui.judging.proof_strip import ProofStrip
 from dustpan.ui.judging.readings import Readings
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.configured import configured
 
 NARROW = 1100  # px of width, under which one of them is shown
@@ -45,7 +46,7 @@ class Strip(QWidget):
     def _fit(self) -> None:
         narrow = self.width() < NARROW
         self.turn.setVisible(narrow)
-        self.turn.setText("‹ proofs" if self._figures else "readings ›")
-        self.turn.setToolTip("Show the proofs" if self._figures else "Show the readings")
+        self.turn.setText(tr("‹ proofs") if self._figures else tr("readings ›"))
+        self.turn.setToolTip(tr("Show the proofs") if self._figures else tr("Show the readings"))
         self.proofs.setVisible(not (narrow and self._figures))
         self.readings.setVisible(not narrow or self._figures)

@@ -9,6 +9,7 @@ from dustpan.core.document.forms import AREAS
 from dustpan.core.document.route import Step
 from dustpan.core.picture.region import Extent
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 
 
@@ -35,8 +36,10 @@ class Areas:
             hit = next((area for area in areas if _on_widget(area, picture).contains(at)), None)
             if hit is not None:
                 changed = self.session.with_value(step, key, tuple(area for area in areas if area != hit))
-                label = step.params.described()[key].label.lower()
-                self.session.change_step(changed, f"{step.title}: drop one of the {label}")
+                label = tr(step.params.described()[key].label).lower()
+                self.session.change_step(
+                    changed, tr("{step}: drop one of the {label}", step=tr(step.title), label=label)
+                )
                 return True
         return False
 

@@ -18,6 +18,7 @@ from dustpan.ui.picture.places import Places
 from dustpan.ui.picture.question import Question
 from dustpan.ui.picture.tiles import Tiles, View, level_for
 from dustpan.ui.picture.wipe import Wipe
+from dustpan.ui.translation import tr
 from dustpan.ui.where.hands import Brush, Clicks, GradientHandles
 from dustpan.ui.where.mask_view import MaskView
 from dustpan.ui.where.parts import Parts
@@ -76,7 +77,7 @@ class Canvas(QFrame):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName("Picture")
+        self.setAccessibleName(tr("Picture"))
         tiles.changed.connect(self._on_tiles)
         other.changed.connect(self.update)
         compare.changed.connect(self._on_compare)
@@ -321,7 +322,7 @@ class Canvas(QFrame):
         draw_word_in_corner(painter, clip.topLeft(), word)
 
     def _removed_word(self) -> str:
-        return f"removed ×{self.compare.now.gain:.0f}, against {self.compare.word}"
+        return tr("removed ×{gain:.0f}, against {side}", gain=self.compare.now.gain, side=self.compare.word)
 
     def _paint_pair(self, painter: QPainter, clip: QRect) -> None:
         """Draw both sides beside one another, at the same place."""

@@ -11,6 +11,7 @@ from dustpan.core.steps import kind_of
 from dustpan.ui.picture.screen import Appearance
 from dustpan.ui.picture.tiles import Subject
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import tr
 
 #: Ways to compare that stay until they are left; Hold lasts as long as it is pressed.
 MODES = ("wipe", "pair", "removed", "alternate", "inside")
@@ -112,5 +113,5 @@ class Compare(QObject):
         """What the other side is, for its label."""
         step = self.session.step
         if self.now.against == INPUT and step is not None:
-            return f"input of {step.title}"
+            return tr("input of {step}", step=tr(step.title))
         return self.now.against if self.now.against in self.session.takes else ORIGINAL

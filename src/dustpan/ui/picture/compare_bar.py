@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QEvent, QPoint, QSize, Qt
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from dustpan.core.filters.viewing import SEE
 from dustpan.core.steps import kind_of
 from dustpan.ui.picture.compare import INPUT, MODES, ORIGINAL, Compare
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.choice import Choice
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.sliders import Groove
 
 GAINS = (1, 2, 4, 8, 16)
+_RIM, _GAP = 8, 5  # px: at the sides of the bar, between two widgets
 _LAMP = 6  # stops either way
 _STEPS = 4  # positions of the lamp's slider in a stop
 _ONE_ROW = 960  # px, least width at which everything stands in one row
@@ -32,9 +34,9 @@ def mode_actions(compare: Compare, parent: QWidget) -> dict[str, QAction]:
     """Return a checkable action for each way to compare."""
     actions = {}
     for mode in MODES:
-        action = configured(QAction(mode.capitalize(), parent), checkable=True)
+        action = configured(QAction(tr(mode.capitalize()), parent), checkable=True)
         action.setShortcut(QKeySequence(KEYS[mode]))
-        action.setToolTip(_TIPS[mode])
+        action.setToolTip(tr(_TIPS[mode]))
         action.toggled.connect(lambda on, m=mode: compare.switch(m, on))
         compare.changed.connect(lambda a=action, m=mode: a.setChecked(compare.now.mode == m))
         actions[mode] = action
@@ -42,39 +44,67 @@ def mode_actions(compare: Compare, parent: QWidget) -> dict[str, QAction]:
 
 
 class WrappingBar(QWidget):
-    """A bar of three groups; the middle one goes to a row of its own where the window is narrow."""
+    """A bar of three groups, the last one at the right; where one row is too narrow they take two or three."""
 
     def __init__(self, first: list[QWidget], middle: list[QWidget], last: list[QWidget]):
         super().__init__()
         self.setObjectName("bar")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self._middle, self._rows = middle, [QHBoxLayout(), QHBoxLayout()]
+        self._groups = (first, middle, last)
+        self._rows = [QHBoxLayout() for _ in self._groups]
+        self._laid: tuple[int, ...] = ()
         whole = QVBoxLayout(self)
-        whole.setContentsMargins(8, 5, 8, 5)
+        whole.setContentsMargins(_RIM, 5, _RIM, 5)
         whole.setSpacing(4)
         for row in self._rows:
-            row.setSpacing(5)
+            row.setSpacing(_GAP)
             whole.addLayout(row)
-        for widget in first:
-            self._rows[0].addWidget(widget)
-        self._at = len(first)
-        self._rows[0].addStretch()
-        for widget in last:
-            self._rows[0].addWidget(widget)
-        self._rows[1].addStretch()
-        self._wrapped: bool | None = None
-        self._wrap(False)
+        self._lay((0, 0, 0))
+
+    def minimumSizeHint(self) -> QSize:
+        """Be as wide as the widest group, whatever stands in the rows now."""
+        return QSize(max(self._widths()) + 2 * _RIM, super().minimumSizeHint().height())
 
     def resizeEvent(self, event):
-        """Wrap where there is no room for all in one row."""
+        """Take another row where there is no room."""
         super().resizeEvent(event)
-        self._wrap(self.width() < _ONE_ROW)
+        self._wrap()
 
-    def _wrap(self, wrapped: bool) -> None:
-        if wrapped != self._wrapped:
-            self._wrapped = wrapped
-            for n, widget in enumerate(self._middle):
-                self._rows[wrapped].insertWidget(n if wrapped else self._at + n, widget)
+    def event(self, event):
+        """Follow texts that become longer or shorter."""
+        if event.type() == QEvent.Type.LayoutRequest:
+            self._wrap()
+        return super().event(event)
+
+    def _widths(self) -> list[int]:
+        return [sum(widget.sizeHint().width() + _GAP for widget in group) for group in self._groups]
+
+    def _wrap(self) -> None:
+        first, middle, last = self._widths()
+        room = self.width() - 2 * _RIM
+        if self.width() >= _ONE_ROW and first + middle + last <= room:
+            self._lay((0, 0, 0))
+        elif first + last <= room:
+            self._lay((0, 1, 0))
+        else:
+            self._lay((0, 1, 1) if middle + last <= room else (0, 1, 2))
+
+    def _lay(self, rows: tuple[int, ...]) -> None:
+        """Put each group into its row."""
+        if rows == self._laid:
+            return
+        self._laid = rows
+        for row in self._rows:
+            while row.count():
+                row.takeAt(0)
+        first, middle, last = (self._rows[row] for row in rows)
+        for row, widgets in ((first, self._groups[0]), (middle, self._groups[1])):
+            for widget in widgets:
+                row.addWidget(widget)
+        for row in self._rows:
+            row.addStretch()
+        for widget in self._groups[2]:
+            last.addWidget(widget)
 
 
 class CompareBar(QWidget):
@@ -87,27 +117,27 @@ class CompareBar(QWidget):
         self._filling = False
         #: Belongs to the mode, so it stands on the picture.
         self.detail = self._choice(
-            "Way to show it", "How the mode shows it: times amplified, inner picture, position of the line"
+            tr("Way to show it"), tr("How the mode shows it: times amplified, inner picture, position of the line")
         )
         self.against = self._choice(
-            "Compared with", "What the picture is compared with: the original, the input of the chosen step, or a take"
+            tr("Compared with"),
+            tr("What the picture is compared with: the original, the input of the chosen step, or a take"),
         )
         self.see = self._choice(
-            "Seen", "See all, brightness, colour, one channel, or what is lost at black and white (N)"
+            tr("Seen"), tr("See all, brightness, colour, one channel, or what is lost at black and white (N)")
         )
-        self.against.setMaximumWidth(180)
-        self.see.addItems([f"See {name}" for name in SEE])
-        self.see.setFixedWidth(124)
+        self.see.addItems([tr("See {name}", name=tr(name)) for name in SEE])
         self.lamp = Groove(2 * _LAMP * _STEPS)
         self.lamp.setFixedWidth(76)
         self.lamp.setToolTip(
-            "Lamp: light up the view alone, -6 to +6 stops, to look into darks and lights; double-click for 0 (B)"
+            tr("Lamp: light up the view alone, -6 to +6 stops, to look into darks and lights; double-click for 0 (B)")
         )
-        self.lamp.setAccessibleName("Lamp")
-        self.lamp_button = configured(QPushButton("Lamp 0"), objectName="quiet")
-        self.lamp_button.setFixedWidth(76)
+        self.lamp.setAccessibleName(tr("Lamp"))
+        self.lamp_button = configured(QPushButton(tr("Lamp 0")), objectName="quiet")
+        widest = self.fontMetrics().horizontalAdvance(tr("Lamp {stops:+.2g}", stops=-_LAMP + 0.2))
+        self.lamp_button.setFixedWidth(max(76, widest + 18))
         self.lamp_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.lamp_button.setToolTip("Lamp on, or back to 0 (B)")
+        self.lamp_button.setToolTip(tr("Lamp on, or back to 0 (B)"))
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(6)
@@ -128,9 +158,7 @@ class CompareBar(QWidget):
         self.refresh()
 
     def _choice(self, name: str, tip: str) -> Choice:
-        box = Choice(tip, name)
-        box.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToContents)
-        return box
+        return Choice(tip, name)
 
     # -- keys -------------------------------------------------------------------------------------------------
 
@@ -160,15 +188,17 @@ class CompareBar(QWidget):
     def refresh(self) -> None:
         """Show the state as it is."""
         now = self.compare.now
-        sides: list[tuple[str, object]] = [("against original", ORIGINAL), ("against input", INPUT)]
-        sides += [(f"against {name}", name) for name in self.session.takes]
+        sides: list[tuple[str, object]] = [(tr("against original"), ORIGINAL), (tr("against input"), INPUT)]
+        sides += [(tr("against {name}", name=name), name) for name in self.session.takes]
         self._fill(self.against, sides, now.against)
         self._fill(self.detail, self._details(), self._chosen_detail())
         self.detail.setVisible(self.detail.count() > 0)
         self.see.setCurrentIndex(SEE.index(now.appearance.see))
         self.lamp.show_parts((now.appearance.lamp + _LAMP) / (2 * _LAMP), 0.5, None)
-        self.lamp.setAccessibleDescription(f"{now.appearance.lamp:+.2g} stops")
-        self.lamp_button.setText(f"Lamp {now.appearance.lamp:+.2g}" if now.appearance.lamp else "Lamp 0")
+        self.lamp.setAccessibleDescription(tr("{stops:+.2g} stops", stops=now.appearance.lamp))
+        self.lamp_button.setText(
+            tr("Lamp {stops:+.2g}", stops=now.appearance.lamp) if now.appearance.lamp else tr("Lamp 0")
+        )
 
     def _fill(self, box: Choice, items: list[tuple[str, object]], chosen) -> None:
         if [(box.itemText(n), box.itemData(n)) for n in range(box.count())] != items:
@@ -182,9 +212,9 @@ class CompareBar(QWidget):
         if mode == "removed":
             return [(f"×{gain}", float(gain)) for gain in GAINS]
         if mode == "wipe":
-            return [("upright", False), ("level", True)]
+            return [(tr("upright"), False), (tr("level"), True)]
         if mode == "inside" and step is not None:
-            return [(inside.label, name) for name, inside in kind_of(step.kind).inside.items()]
+            return [(tr(inside.label), name) for name, inside in kind_of(step.kind).inside.items()]
         return []
 
     def _chosen_detail(self):

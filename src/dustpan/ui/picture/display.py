@@ -19,6 +19,7 @@ from dustpan.ui.picture.compare import Compare
 from dustpan.ui.picture.screen import read_profile
 from dustpan.ui.picture.tiles import Tiles
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.choice_menu import fill_choices
 from dustpan.ui.widgets.messages import Message
@@ -52,7 +53,7 @@ class Display(QObject):
     def ask_monitor(self) -> None:
         """Ask for the file of the monitor's profile."""
         start = self.memory.get("monitor", "")
-        name, _ = QFileDialog.getOpenFileName(self.canvas.window(), "Profile of the monitor", start, _PROFILES)
+        name, _ = QFileDialog.getOpenFileName(self.canvas.window(), tr("Profile of the monitor"), start, _PROFILES)
         if name:
             self.set_monitor(Path(name))
 
@@ -63,10 +64,10 @@ class Display(QObject):
             try:
                 block = path.read_bytes()
             except OSError as fault:
-                self.message.tell(f"{path}: can't be opened ({fault.strerror}).", True)
+                self.message.tell(tr("{path}: can't be opened ({reason}).", path=path, reason=fault.strerror), True)
                 return
             if read_profile(block) is None:
-                self.message.tell(f"{path}: holds no colour profile of a monitor that can be used.", True)
+                self.message.tell(tr("{path}: holds no colour profile of a monitor that can be used.", path=path), True)
                 return
         self.memory.put("monitor", str(path or ""))
         for tiles in self.sides:
@@ -82,8 +83,8 @@ class Display(QObject):
 
     def fill_surround_menu(self, menu: QMenu) -> None:
         """Add a choice for each surround."""
-        tip = "Show the picture on a {} grey; it changes how bright it looks"
-        choices = [(name, name.capitalize(), tip.format(name)) for name in theme.SURROUNDS]
+        tip = "Show the picture on a {name} grey; it changes how bright it looks"
+        choices = [(name, tr(name.capitalize()), tr(tip, name=tr(name))) for name in theme.SURROUNDS]
         fill_choices(menu, choices, self.canvas.surround, self.set_surround)
 
 
@@ -121,7 +122,9 @@ class Stretch(QObject):
         self.compare.change_appearance(stretch=stretch)
         self.compare.changed.emit()
         if stretch > 0:
-            self.message.tell(f"Shown with a stretch of {stretch:g}; the picture itself is as it was.", False)
+            self.message.tell(
+                tr("Shown with a stretch of {stretch:g}; the picture itself is as it was.", stretch=stretch), False
+            )
 
 
 def _find_stretch(base: Base) -> float:

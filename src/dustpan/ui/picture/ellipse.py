@@ -9,6 +9,7 @@ from typing import Any
 from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QPainter, QPainterPath, QPen, QTransform
 
+from dustpan.ui.translation import tr
 from dustpan.ui.where.parts import Parts
 from dustpan.ui.widgets import theme
 
@@ -105,7 +106,7 @@ class EllipseHandles:
         part = self.part
         assert part is not None
         params = replace(part.params, **self._changes(part.params, at, picture))
-        self.parts.set_params(part, params, "move the ellipse", dragging=dragging)
+        self.parts.set_params(part, params, tr("move the ellipse"), dragging=dragging)
 
     def _changes(self, params, at: QPointF, picture: QRectF) -> dict[str, float]:
         described = type(params).described()

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QPainter, QPen
 
 from dustpan.core.document.route import Step
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 
 _GRAB = 9  # px around a mark
@@ -80,9 +81,9 @@ class Places:
     def _show_marks(self) -> bool:
         """Show what the step finds, or say why nothing can be corrected."""
         if self.show():
-            self.session.told.emit("These are found. A click spares one, the other button adds a place.", False)
+            self.session.told.emit(tr("These are found. A click spares one, the other button adds a place."), False)
         else:
-            self.session.told.emit("Nothing was found here that could be corrected by hand.", False)
+            self.session.told.emit(tr("Nothing was found here that could be corrected by hand."), False)
         return True
 
     def drag(self, at: QPointF, picture: QRectF) -> bool:
@@ -123,7 +124,7 @@ class Places:
 
     def _set(self, step: Step, key: str, places: tuple) -> None:
         changed = self.session.with_value(step, key, places)
-        self.session.change_step(changed, f"{step.title}: {step.params.described()[key].label.lower()}")
+        self.session.change_step(changed, f"{tr(step.title)}: {tr(step.params.described()[key].label).lower()}")
 
 
 def _on_widget(place: tuple[float, float], picture: QRectF) -> QPointF:

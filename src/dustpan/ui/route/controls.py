@@ -35,6 +35,7 @@ from dustpan.ui.route.fields import AreasField, Change, Field, OverToneField, Se
 from dustpan.ui.route.foot import Foot, labelled_row
 from dustpan.ui.route.histograms import Histograms
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import tr
 from dustpan.ui.where.panel import WherePanel
 from dustpan.ui.where.parts import Parts
 from dustpan.ui.widgets import theme
@@ -43,6 +44,10 @@ from dustpan.ui.widgets.discard import discard
 from dustpan.ui.widgets.icons import keyhole
 from dustpan.ui.widgets.sliders import NumberSlider
 from dustpan.ui.widgets.tone_ends import NAMES, Ends, ToneEnds
+
+_WIDTH, _BESIDE = 292, 24  # px: least width of the column, and what of it is margins
+_ROUND, _GAP = 16, 8  # px: rim of the button behind the title, room between them
+_BACK = ("as proposed", "back to the proposal")
 
 
 class Controls(QWidget):
@@ -70,8 +75,8 @@ class Controls(QWidget):
         self.histograms = Histograms(session, self)
         self.histograms.made.connect(self._take_counts)
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedWidth(292)
-        self.title = QLabel()
+        self.setFixedWidth(_WIDTH)
+        self.title = configured(QLabel(), wordWrap=True)
         self.title.setStyleSheet("font-weight: bold; font-size: 12pt;")
         self.back = configured(QPushButton(""), objectName="proposal")
         self.back.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -138,11 +143,11 @@ class Controls(QWidget):
         for widget in (self.back, self.foot):
             widget.setVisible(step is not None)
         if step is None:
-            self.title.setText("No step chosen")
-            self._help.setText("Propose a route from the measurement, or add a step.")
+            self.title.setText(tr("No step chosen"))
+            self._help.setText(tr("Propose a route from the measurement, or add a step."))
         else:
             kind = kind_of(step.kind)
-            self._help.setText(kind.help)
+            self._help.setText(tr(kind.help))
             self._build_ends(column, step.id, kind, partial(self._set_in, step.id))
             if "bare" in kind.params_type.described():
                 self._build_assumed(column)
@@ -151,6 +156,15 @@ class Controls(QWidget):
             self._add_pickers(kind)
         column.addStretch()
         self._scroll.setWidget(body)
+        self._fit_width()
+
+    def _fit_width(self) -> None:
+        """Be as wide as ever, or as the words need in a language that takes more room."""
+        body = self._scroll.widget()
+        back = max(self.back.fontMetrics().horizontalAdvance(tr(word)) for word in _BACK) + _ROUND
+        head = self.title.minimumSizeHint().width() + back + _GAP
+        needed = max(head, body.minimumSizeHint().width() if body else 0)
+        self.setFixedWidth(max(_WIDTH, needed + _BESIDE))
 
     def _build_ends(self, column: QVBoxLayout, step_id: str, kind: StepKind, change: Change) -> None:
         """Put the histogram first, where the kind has ends of tone to be set on it."""
@@ -181,11 +195,13 @@ class Controls(QWidget):
         self.assumed = line = QWidget()
         row = QHBoxLayout(line)
         row.setContentsMargins(0, 0, 0, 0)
-        row.addWidget(configured(QLabel("Noise as of the remedy"), toolTip="The noise is not measured in this picture"))
+        row.addWidget(
+            configured(QLabel(tr("Noise as of the remedy")), toolTip=tr("The noise is not measured in this picture"))
+        )
         row.addStretch()
-        measure = configured(QPushButton("measure here"), objectName="quiet")
+        measure = configured(QPushButton(tr("measure here")), objectName="quiet")
         measure.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        measure.setToolTip("Measure this picture's own noise, and let the settings follow it")
+        measure.setToolTip(tr("Measure this picture's own noise, and let the settings follow it"))
         measure.clicked.connect(self.session.measure_noise)
         row.addWidget(measure)
         column.addWidget(line)
@@ -210,7 +226,7 @@ class Controls(QWidget):
                 field.widget.entry.setFixedWidth(38)
                 shared.addWidget(field.widget)
             elif described.choices:
-                column.addLayout(labelled_row(described.label, field.widget))
+                column.addLayout(labelled_row(tr(described.label), field.widget))
             else:
                 column.addWidget(field.widget)
 
@@ -226,8 +242,8 @@ class Controls(QWidget):
                 hole = configured(QPushButton(keyhole(theme.GREYS.faint), ""), objectName="keyhole")
                 hole.setFixedSize(20, 18)
                 hole.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-                hole.setToolTip(f"{inside.label}: shown while this is pressed (Inside keeps it)")
-                hole.setAccessibleName(inside.label)
+                hole.setToolTip(tr("{label}: shown while this is pressed (Inside keeps it)", label=tr(inside.label)))
+                hole.setAccessibleName(tr(inside.label))
                 hole.pressed.connect(partial(self.peeked.emit, name))
                 hole.released.connect(partial(self.peeked.emit, ""))
                 field.add_beside_label(hole)
@@ -236,9 +252,9 @@ class Controls(QWidget):
         """Give each parameter that can be taken from the picture a word that asks for a click."""
         for key, described in kind.params_type.described().items():
             if described.picked:
-                word = configured(QPushButton("pick"), objectName="quiet")
+                word = configured(QPushButton(tr("pick")), objectName="quiet")
                 word.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-                word.setToolTip(f"{described.label}: take it from the picture with the next click")
+                word.setToolTip(tr("{label}: take it from the picture with the next click", label=tr(described.label)))
                 word.clicked.connect(partial(self.picked.emit, key))
                 self.fields[key].add_beside_label(word)
 
@@ -261,11 +277,12 @@ class Controls(QWidget):
         automatic = getattr(step.params, "auto", False)
         params = prepared.params if prepared and automatic else step.params
         proposed = self._proposed(step)
-        self.title.setText(step.title)
+        self.title.setText(tr(step.title))
+        self._fit_width()
         at_proposal = automatic or step.params == proposed
-        self.back.setText("as proposed" if at_proposal else "back to the proposal")
+        self.back.setText(tr(_BACK[not at_proposal]))
         self.back.setEnabled(not at_proposal)
-        self.back.setToolTip("Go back to the settings that the measurement proposes.")
+        self.back.setToolTip(tr("Go back to the settings that the measurement proposes."))
         settings = Settings(params, proposed, prepared, *self._noise_told())
         for field in self._settings:
             field.show(settings)
@@ -306,8 +323,8 @@ class Controls(QWidget):
     def _ask_value(self, key: str, position: QPoint) -> None:
         """Offer to copy a value as text, and to paste one."""
         menu = QMenu(self)
-        menu.addAction("Copy value", lambda: QApplication.clipboard().setText(self.value_text(key)))
-        menu.addAction("Paste value", lambda: self.session.paste(QApplication.clipboard().text()))
+        menu.addAction(tr("Copy value"), lambda: QApplication.clipboard().setText(self.value_text(key)))
+        menu.addAction(tr("Paste value"), lambda: self.session.paste(QApplication.clipboard().text()))
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(position)
 
@@ -326,7 +343,7 @@ class Controls(QWidget):
         step = self.session.step
         if step is None or step.id != step_id:
             return
-        label = f"{step.title}: {step.params.described()[key].label.lower()}"
+        label = f"{tr(step.title)}: {tr(step.params.described()[key].label).lower()}"
         self.session.change_step(self.session.with_value(step, key, value), label, dragging=dragging, nudge=nudge)
 
     def _back_to_proposal(self) -> None:
@@ -338,8 +355,8 @@ class Controls(QWidget):
         given = self.session.find_proposal(step)
         if given is not None:
             params = given
-        self.session.change_step(replace(step, params=params), f"{step.title}: back to the proposal")
+        self.session.change_step(replace(step, params=params), tr("{step}: back to the proposal", step=tr(step.title)))
 
 
 def _past(harm: Finding) -> str:
-    return f"Past the red mark: {harm.text}."
+    return tr("Past the red mark: {harm}.", harm=harm.text)

@@ -15,6 +15,7 @@ from dustpan.core.document.params import Param, Params
 from dustpan.core.noise.model import TONES, NoiseModel
 from dustpan.core.picture.region import CENTRE
 from dustpan.core.render.plan import Prepared
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.choice import Choice
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.sliders import NumberSlider
@@ -82,8 +83,8 @@ class ChoiceField(Field):
 
     def make(self, change):
         """Return the list."""
-        choice = Choice(self.described.help, self.described.label)
-        choice.addItems([word.replace("_", " ") for word in self.described.choices])
+        choice = Choice(tr(self.described.help), tr(self.described.label))
+        choice.addItems([tr(word.replace("_", " ")) for word in self.described.choices])
         choice.activated.connect(lambda index: change(self.key, self.described.choices[index]))
         return choice
 
@@ -99,7 +100,7 @@ class SwitchField(Field):
 
     def make(self, change):
         """Return the box."""
-        box = configured(QCheckBox(self.described.label), toolTip=self.described.help)
+        box = configured(QCheckBox(tr(self.described.label)), toolTip=tr(self.described.help))
         box.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         box.clicked.connect(lambda on: change(self.key, on))
         return box
@@ -165,8 +166,8 @@ class PlacesField(Field):
         line = QWidget()
         self.row = row = QHBoxLayout(line)
         row.setContentsMargins(0, 0, 0, 0)
-        self.count = configured(QLabel(), toolTip=self.described.help)
-        self.clear = configured(QPushButton("clear"), objectName="quiet", toolTip="Take all of them back")
+        self.count = configured(QLabel(), toolTip=tr(self.described.help))
+        self.clear = configured(QPushButton(tr("clear")), objectName="quiet", toolTip=tr("Take all of them back"))
         self.clear.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.clear.clicked.connect(lambda: change(self.key, ()))
         row.addWidget(self.count)
@@ -177,7 +178,7 @@ class PlacesField(Field):
     def show(self, settings):
         """Show how many there are."""
         count = len(getattr(settings.params, self.key))
-        self.count.setText(f"{self.described.label}: {count or 'none'}")
+        self.count.setText(f"{tr(self.described.label)}: {count or tr('none')}")
         self.clear.setVisible(count > 0)
 
 
@@ -187,10 +188,15 @@ class AreasField(PlacesField):
     def make(self, change):
         """Return the line."""
         line = super().make(change)
-        self.mark = configured(QPushButton("mark"), objectName="quiet")
+        self.mark = configured(QPushButton(tr("mark")), objectName="quiet")
         self.mark.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.mark.setAccessibleName(f"{self.described.label}: mark one")
-        self.mark.setToolTip(f"{self.described.label}: drag a rectangle on the picture; a right click on one drops it")
+        self.mark.setAccessibleName(tr("{label}: mark one", label=tr(self.described.label)))
+        self.mark.setToolTip(
+            tr(
+                "{label}: drag a rectangle on the picture; a right click on one drops it",
+                label=tr(self.described.label),
+            )
+        )
         self.row.addWidget(self.mark)
         return line
 

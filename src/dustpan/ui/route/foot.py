@@ -12,6 +12,7 @@ from dustpan.core.document.params import Param
 from dustpan.core.document.route import BLENDS, Step
 from dustpan.core.where.words import told
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.choice import Choice
 from dustpan.ui.widgets.configured import configured
@@ -36,14 +37,14 @@ class Foot(QWidget):
         super().__init__()
         self.session = session
         self.mix = NumberSlider(_MIX)
-        self.mix.changing.connect(lambda value: self._set("Mix", dragging=True, mix=value / 100))
-        self.mix.changed.connect(lambda value: self._set("Mix", mix=value / 100))
-        self.mix.nudged.connect(lambda value: self._set("Mix", nudge=True, mix=value / 100))
-        self.blend = Choice("The law by which the result is laid over the input.", "Blending")
-        self.blend.addItems([blend.replace("_", " ") for blend in BLENDS])
-        self.blend.activated.connect(lambda index: self._set("Blending", blend=BLENDS[index]))
+        self.mix.changing.connect(lambda value: self._set(tr("Mix"), dragging=True, mix=value / 100))
+        self.mix.changed.connect(lambda value: self._set(tr("Mix"), mix=value / 100))
+        self.mix.nudged.connect(lambda value: self._set(tr("Mix"), nudge=True, mix=value / 100))
+        self.blend = Choice(tr("The law by which the result is laid over the input."), tr("Blending"))
+        self.blend.addItems([tr(blend.replace("_", " ")) for blend in BLENDS])
+        self.blend.activated.connect(lambda index: self._set(tr("Blending"), blend=BLENDS[index]))
         self.where = configured(
-            QPushButton(), toolTip="Where on the picture this step works: click to see its parts (W)"
+            QPushButton(), toolTip=tr("Where on the picture this step works: click to see its parts (W)")
         )
         self.where.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.where.setStyleSheet("text-align: left;")
@@ -55,14 +56,14 @@ class Foot(QWidget):
         column.setSpacing(3)
         column.addWidget(line)
         column.addWidget(self.mix)
-        column.addLayout(labelled_row("Blending", self.blend))
-        column.addLayout(labelled_row("Where", self.where))
+        column.addLayout(labelled_row(tr("Blending"), self.blend))
+        column.addLayout(labelled_row(tr("Where"), self.where))
 
     def show_step(self, step: Step) -> None:
         """Show a step as it stands."""
         self.mix.show_value(step.mix * 100)
         self.blend.setCurrentIndex(BLENDS.index(step.blend))
-        line = told(step.where)
+        line = tr(told(step.where))
         self.where.setText(theme.metrics(9.5).elidedText(line, Qt.TextElideMode.ElideRight, _ROOM))
         self.where.setEnabled(not step.develops)
         self.where.setAccessibleDescription(line)
@@ -70,7 +71,7 @@ class Foot(QWidget):
     def _set(self, what: str, *, dragging: bool = False, nudge: bool = False, **changes: Any) -> None:
         step = self.session.step
         if step is not None:
-            label = f"{step.title}: {what.lower()}"
+            label = f"{tr(step.title)}: {what.lower()}"
             self.session.change_step(replace(step, **changes), label, dragging=dragging, nudge=nudge)
 
 
@@ -81,7 +82,7 @@ def labelled_row(label: str, widget: QWidget) -> QHBoxLayout:
     words.setBuddy(widget)  # what a list of choices is called: assistive tools read its choice as its name
     row.addWidget(words)
     row.addStretch()
-    widget.setMinimumWidth(150)
+    widget.setMinimumWidth(max(150, widget.minimumSizeHint().width()))
     widget.setAccessibleName(label)
     row.addWidget(widget)
     return row

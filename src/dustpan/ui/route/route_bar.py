@@ -10,6 +10,7 @@ from dustpan.core.document.route import Step
 from dustpan.core.steps import kind_of
 from dustpan.ui.route.step_list import StepList
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import tr
 from dustpan.ui.where.thumbnails import CardMasks
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
@@ -48,18 +49,22 @@ class Card(QPushButton):
     def show_step(self, step: Step, figure: str, picked: bool) -> None:
         """Show a step as it stands."""
         self.step, self.figure, self.picked = step, figure, picked
-        state = "on" if step.on else "off"
-        self.setAccessibleName(f"Step {step.title}, {state}{', chosen' if picked else ''}")
+        state = tr("on") if step.on else tr("off")
+        words = "Step {step}, {state}, chosen" if picked else "Step {step}, {state}"
+        self.setAccessibleName(tr(words, step=tr(step.title), state=state))
         self.setAccessibleDescription(figure)
         self.setToolTip(
-            f"{kind_of(step.kind).help}\nClick to see its controls; the dot turns it on or off;"
-            " drag it to another place; double-click names it; Delete removes it."
+            tr(
+                "{help}\nClick to see its controls; the dot turns it on or off; drag it to another place;"
+                " double-click names it; Delete removes it.",
+                help=tr(kind_of(step.kind).help),
+            )
         )
         self.update()
 
     def width_of(self, *, figure: bool) -> int:
         """Return the width that its name takes, and its figure too if that is shown."""
-        name = theme.metrics(10, bold=True).horizontalAdvance(self.step.title) + self._room_of_sign + 4
+        name = theme.metrics(10, bold=True).horizontalAdvance(tr(self.step.title)) + self._room_of_sign + 4
         words = theme.metrics(8).horizontalAdvance(self._words) + 10 if figure else 0
         return min(_WIDEST, -(-(26 + max(name, words)) // _WIDER) * _WIDER)
 
@@ -71,7 +76,7 @@ class Card(QPushButton):
 
     @property
     def _words(self) -> str:
-        return self.figure if self.step.on else "off"
+        return self.figure if self.step.on else tr("off")
 
     @property
     def _room_of_sign(self) -> int:
@@ -95,7 +100,7 @@ class Card(QPushButton):
         painter.setPen(theme.colour(("bright" if self.picked else "text") if self.step.on else "faint"))
         painter.setFont(theme.font(10, bold=self.picked))
         room = QRectF(26, 5, self.width() - 26 - self._room_of_sign, 19)
-        name = painter.fontMetrics().elidedText(self.step.title, Qt.TextElideMode.ElideRight, int(room.width()) + 1)
+        name = painter.fontMetrics().elidedText(tr(self.step.title), Qt.TextElideMode.ElideRight, int(room.width()) + 1)
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, name)
         if self._figured:
             painter.setPen(theme.colour(theme.VERDIGRIS if self.step.on else "faint"))
@@ -206,17 +211,17 @@ class RouteBar(QWidget):
         whole.addWidget(scroll)
         self.add_button = QPushButton(icon("add", theme.GREYS.text), "")
         self.add_button.setFixedSize(34, 46)
-        self.add_button.setToolTip("Add a step; it lands where its stage stands.")
-        self.add_button.setAccessibleName("Add a step")
+        self.add_button.setToolTip(tr("Add a step; it lands where its stage stands."))
+        self.add_button.setAccessibleName(tr("Add a step"))
         self.steps = StepList(self)
         self.steps.chosen.connect(session.measuring.add)
         self.add_button.clicked.connect(self.show_steps)
         self._mark = QWidget(self)  # where a dragged card would land
         self._mark.setStyleSheet(f"background: {theme.VERDIGRIS};")
         self._mark.hide()
-        self.propose_button = configured(QPushButton("Propose a route"), objectName="quiet")
+        self.propose_button = configured(QPushButton(tr("Propose a route")), objectName="quiet")
         self.propose_button.setFixedSize(self.propose_button.sizeHint().width() + 8, 46)
-        self.propose_button.setToolTip("Measure the picture and lay out the steps that it needs.")
+        self.propose_button.setToolTip(tr("Measure the picture and lay out the steps that it needs."))
         self.propose_button.clicked.connect(session.measuring.propose)
         for button in (self.add_button, self.propose_button):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -251,9 +256,11 @@ class RouteBar(QWidget):
         """Ask for a step's name."""
         step = self.session.route.find(step_id)
         if step:
-            name, sure = QInputDialog.getText(self, "Rename", "Name of the step (empty: its own)", text=step.title)
+            name, sure = QInputDialog.getText(
+                self, tr("Rename"), tr("Name of the step (empty: its own)"), text=tr(step.title)
+            )
             if sure:
-                self.session.rename_step(step_id, "" if name == kind_of(step.kind).label else name)
+                self.session.rename_step(step_id, "" if name == tr(kind_of(step.kind).label) else name)
 
     def refresh(self) -> None:
         """Show the route as it stands."""
@@ -263,7 +270,7 @@ class RouteBar(QWidget):
             self._order = order
             self._build(route)
         for step in route:
-            self._cards[step.id].show_step(step, self._figure(step), step.id == self.session.chosen_id)
+            self._cards[step.id].show_step(step, tr(self._figure(step)), step.id == self.session.chosen_id)
         self._fit()
         ready = self.session.engine is not None
         self._line.update()
@@ -301,7 +308,7 @@ class RouteBar(QWidget):
             card.dragged.connect(self._drag)
             card.named.connect(self.ask_name)
             self._cards[step.id] = card
-            self._row.addWidget(_headed(card, stage.upper() if stage != previous else ""))
+            self._row.addWidget(_headed(card, tr(stage).upper() if stage != previous else ""))
             previous = stage
         for widget in (self.add_button, self.propose_button):
             self._row.addWidget(_headed(widget, ""))

@@ -24,6 +24,7 @@ from dustpan.core.work.cancel import Token
 from dustpan.ui.picture.compare import ORIGINAL, Compare
 from dustpan.ui.picture.small import ask_small
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.icons import icon
@@ -42,9 +43,9 @@ class States(QFrame):
         self.setFixedSize(660, 380)
         self._pictures: dict[Document, QImage] = {}
         self._token = Token()
-        self.takes = self._list("Takes", "Double-click, or Enter, goes back to a take; that can be undone.")
+        self.takes = self._list(tr("Takes"), tr("Double-click, or Enter, goes back to a take; that can be undone."))
         self.history = self._list(
-            "History", "Every change so far; choose one to go there. What comes after it can be redone."
+            tr("History"), tr("Every change so far; choose one to go there. What comes after it can be redone.")
         )
         self.takes.setIconSize(_SMALL)
         self.takes.setWordWrap(True)
@@ -54,10 +55,10 @@ class States(QFrame):
         self.buttons = {
             name: self._button(picture, tip, run)
             for name, picture, tip, run in (
-                ("keep", "add", "Keep the route as it stands as a take (T)", lambda: session.keep_take()),
-                ("compare", "compare", "Compare with this take", self._compare),
-                ("rename", "rename", "Give this take another name", self._rename),
-                ("drop", "delete", "Forget this take", self._drop),
+                ("keep", "add", tr("Keep the route as it stands as a take (T)"), lambda: session.keep_take()),
+                ("compare", "compare", tr("Compare with this take"), self._compare),
+                ("rename", "rename", tr("Give this take another name"), self._rename),
+                ("drop", "delete", tr("Forget this take"), self._drop),
             )
         }
         under = QHBoxLayout()
@@ -65,10 +66,10 @@ class States(QFrame):
             under.addWidget(button)
         under.addStretch()
         left, right = QVBoxLayout(), QVBoxLayout()
-        left.addWidget(configured(QLabel("Takes"), objectName="faint"))
+        left.addWidget(configured(QLabel(tr("Takes")), objectName="faint"))
         left.addWidget(self.takes, 1)
         left.addLayout(under)
-        right.addWidget(configured(QLabel("History"), objectName="faint"))
+        right.addWidget(configured(QLabel(tr("History")), objectName="faint"))
         right.addWidget(self.history, 1)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 10, 10, 10)
@@ -117,7 +118,7 @@ class States(QFrame):
         self.refresh()
 
     def _show_history(self) -> None:
-        names = [entry.label for entry in self.session.history.entries]
+        names = [tr(entry.label) for entry in self.session.history.entries]
         self.history.blockSignals(True)
         if [self.history.item(n).text() for n in range(self.history.count())] != names:
             self.history.clear()
@@ -130,7 +131,7 @@ class States(QFrame):
         self.takes.blockSignals(True)
         self.takes.clear()
         for name, document in self.session.takes.items():
-            words = "; ".join(differences(self.session.route, document.route)) or "as it is now"
+            words = "; ".join(differences(self.session.route, document.route)) or tr("as it is now")
             item = QListWidgetItem(f"{name}\n{words}")
             item.setData(_NAME, name)
             item.setToolTip(words)
@@ -181,7 +182,7 @@ class States(QFrame):
 
     def _rename(self) -> None:
         old = self._chosen
-        new, sure = QInputDialog.getText(self.parentWidget(), "Rename the take", "Name:", text=old)
+        new, sure = QInputDialog.getText(self.parentWidget(), tr("Rename the take"), tr("Name:"), text=old)
         if sure:
             self.rename(old, new.strip())
 

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from dustpan.core.steps import kinds
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 
@@ -22,12 +23,12 @@ class StepList(QFrame):
         self.setObjectName("steplist")
         self.setFixedSize(_WIDTH + 40, 360)
         self.search = configured(
-            QLineEdit(), placeholderText="Search steps: noise, halo, dark …", clearButtonEnabled=True
+            QLineEdit(), placeholderText=tr("Search steps: noise, halo, dark …"), clearButtonEnabled=True
         )
-        self.search.setAccessibleName("Search steps")
-        self.search.setToolTip("Type to narrow the list down; Enter adds the chosen step.")
+        self.search.setAccessibleName(tr("Search steps"))
+        self.search.setToolTip(tr("Type to narrow the list down; Enter adds the chosen step."))
         self.list = configured(QListWidget(), horizontalScrollBarPolicy=Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.list.setAccessibleName("Steps")
+        self.list.setAccessibleName(tr("Steps"))
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 10, 10, 10)
         column.addWidget(self.search)
@@ -37,7 +38,7 @@ class StepList(QFrame):
                 continue
             item = QListWidgetItem()
             item.setData(Qt.ItemDataRole.UserRole, kind.kind)
-            item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{kind.label}: {kind.help}")
+            item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{tr(kind.label)}: {tr(kind.help)}")
             row = _row(kind)
             item.setSizeHint(QSize(_WIDTH, max(row.heightForWidth(_WIDTH), row.sizeHint().height())))
             self.list.addItem(item)
@@ -64,8 +65,8 @@ class StepList(QFrame):
         for number in range(self.list.count()):
             item = self.list.item(number)
             kind = kinds()[item.data(Qt.ItemDataRole.UserRole)]
-            labels = " ".join(d.label for d in kind.params_type.described().values())
-            searched = f"{kind.label} {kind.stage} {kind.help} {labels}".lower()
+            labels = " ".join(tr(d.label) for d in kind.params_type.described().values())
+            searched = f"{tr(kind.label)} {tr(kind.stage)} {tr(kind.help)} {labels}".lower()
             item.setHidden(not all(word in searched for word in words))
             if first is None and not item.isHidden():
                 first = item
@@ -94,7 +95,7 @@ def _row(kind) -> QWidget:
     column = QVBoxLayout(row)
     column.setContentsMargins(10, 5, 10, 5)
     column.setSpacing(1)
-    title = QLabel(f"<b>{kind.label}</b> &nbsp;<span style='color:{theme.GREYS.faint}'>{kind.stage}</span>")
+    title = QLabel(f"<b>{tr(kind.label)}</b> &nbsp;<span style='color:{theme.GREYS.faint}'>{tr(kind.stage)}</span>")
     column.addWidget(title)
-    column.addWidget(configured(QLabel(kind.help), objectName="faint", wordWrap=True))
+    column.addWidget(configured(QLabel(tr(kind.help)), objectName="faint", wordWrap=True))
     return row

@@ -15,6 +15,7 @@ from dustpan.core.document.params import Params
 from dustpan.core.document.route import Route, Step, new_step
 from dustpan.core.errors import DustpanError
 from dustpan.core.render.plan import Plan
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.configured import configured
 
 PROPOSED = "Propose a route"  # label of the entries that a proposal makes
@@ -159,11 +160,11 @@ class Editing(QObject):
         fitted = route.fitted(mosaic=self.of_mosaic, develop=self.route)
         self.edit_choosing(Document(fitted, noise), label, fitted.steps[-1].id if len(fitted) else None)
         if not self.of_mosaic and any(step.develops for step in route):
-            self.told.emit(_NO_RAW, False)
+            self.told.emit(tr(_NO_RAW), False)
 
     def measure_noise(self) -> None:
         """Measure the picture's own noise, where that of a remedy was used."""
-        self.edit(replace(self.document, noise=None), "Measure the noise here")
+        self.edit(replace(self.document, noise=None), tr("Measure the noise here"))
 
     # -- its steps --------------------------------------------------------------------------------------------
 
@@ -181,7 +182,7 @@ class Editing(QObject):
         """Add a step where its stage stands, and choose it."""
         step = new_step(kind, self.route.free_id(kind), params)
         route = self.route.inserted(step, self.route.index_for(kind))
-        self.edit_route(route, f"Add {describe_kind(kind).label}", choose=step.id)
+        self.edit_route(route, tr("Add {label}", label=tr(describe_kind(kind).label)), choose=step.id)
 
     def set_in(self, kind: str, key: str, value: Any) -> None:
         """Set one parameter of the first step of a kind, which is added when the route has none."""
@@ -190,14 +191,16 @@ class Editing(QObject):
             step = new_step(kind, route.free_id(kind))
             route = route.inserted(step, route.index_for(kind))
         route = route.with_step(replace(step, params=replace(step.params, **{key: value})))
-        label = step.params.described()[key].label.lower()
-        self.edit_route(route, f"{step.title}: {label}", choose=step.id)
+        label = tr(step.params.described()[key].label).lower()
+        self.edit_route(route, f"{tr(step.title)}: {label}", choose=step.id)
 
     def remove_step(self, step_id: str) -> None:
         """Take a step out of the route."""
         step = self.route.find(step_id)
         if step:
-            self.edit(replace(self.document, route=self.route.without(step_id)), f"Remove {step.title}")
+            self.edit(
+                replace(self.document, route=self.route.without(step_id)), tr("Remove {step}", step=tr(step.title))
+            )
 
     def duplicate_step(self, step_id: str) -> None:
         """Add a copy right after a step, and choose it."""
@@ -205,19 +208,22 @@ class Editing(QObject):
         if step:
             copy = replace(step, id=self.route.free_id(step.kind))
             route = self.route.inserted(copy, self.route.index(step_id) + 1)
-            self.edit_route(route, f"Duplicate {step.title}", choose=copy.id)
+            self.edit_route(route, tr("Duplicate {step}", step=tr(step.title)), choose=copy.id)
 
     def rename_step(self, step_id: str, name: str) -> None:
         """Give a step a name of its own; an empty one gives its kind's name back."""
         step = self.route.find(step_id)
         if step and name.strip() != step.name:
-            self.change_step(replace(step, name=name.strip()), f"Rename {step.title}")
+            self.change_step(replace(step, name=name.strip()), tr("Rename {step}", step=tr(step.title)))
 
     def switch_step(self, step_id: str) -> None:
         """Turn a step on or off."""
         step = self.route.find(step_id)
         if step:
-            self.change_step(replace(step, on=not step.on), f"Turn {step.title} {'off' if step.on else 'on'}")
+            self.change_step(
+                replace(step, on=not step.on),
+                tr("Turn {step} off" if step.on else "Turn {step} on", step=tr(step.title)),
+            )
 
     def move_step(self, step_id: str, by: int) -> None:
         """Move a step earlier or later in the route, by so many positions."""
@@ -226,7 +232,7 @@ class Editing(QObject):
         target = min(max(index + by, 0), len(steps) - 1)
         if target != index:
             steps.insert(target, steps.pop(index))
-            label = f"Move {steps[target].title} {'earlier' if by < 0 else 'later'}"
+            label = tr("Move {step} earlier" if by < 0 else "Move {step} later", step=tr(steps[target].title))
             self.edit(replace(self.document, route=self.route.of(tuple(steps))), label)
 
     def with_value(self, step: Step, key: str, value: Any) -> Step:
@@ -261,25 +267,25 @@ class Editing(QObject):
         elif len(found) == 1:
             self._paste_step(found.steps[0])
         else:
-            self.apply(found, "Paste a route")
+            self.apply(found, tr("Paste a route"))
 
     def _paste_value(self, value: Value) -> None:
         step = self.step
         if step is None or step.kind != value.kind:
             step = self.route.first_of(value.kind)
         if step is None:
-            label = describe_kind(value.kind).label
-            self.told.emit(f"The route has no step {label} that this value could go to.", True)
+            label = tr(describe_kind(value.kind).label)
+            self.told.emit(tr("The route has no step {label} that this value could go to.", label=label), True)
             return
-        label = step.params.described()[value.param].label.lower()
+        label = tr(step.params.described()[value.param].label).lower()
         self.choose(step.id)
-        self.change_step(self.with_value(step, value.param, value.value), f"{step.title}: {label}")
+        self.change_step(self.with_value(step, value.param, value.value), f"{tr(step.title)}: {label}")
 
     def _paste_step(self, pasted: Step) -> None:
         """Give the chosen step of the same kind the pasted settings, else add the card."""
-        step, label = self.step, f"Paste {pasted.title}"
+        step, label = self.step, tr("Paste {step}", step=tr(pasted.title))
         if pasted.develops and not self.of_mosaic:
-            self.told.emit(_NO_RAW, False)
+            self.told.emit(tr(_NO_RAW), False)
             return
         if step is not None and step.kind == pasted.kind:
             self.change_step(replace(pasted, id=step.id), label)
@@ -332,7 +338,7 @@ class Editing(QObject):
         """Keep the route as it stands under a name, by default the next free number; return the name."""
         number = len(self.takes) + 1
         while not name or (name in self.takes):
-            name, number = f"Take {number}", number + 1
+            name, number = tr("Take {number}", number=number), number + 1
         self.takes = {**self.takes, name: self.document}
         self.taken.emit()
         return name
@@ -351,4 +357,4 @@ class Editing(QObject):
     def go_to_take(self, name: str) -> None:
         """Go back to a take; this is one entry of the history and can be undone."""
         if name in self.takes:
-            self.edit(self.takes[name], f"Go to {name}")
+            self.edit(self.takes[name], tr("Go to {name}", name=name))

@@ -14,6 +14,7 @@ from dustpan.core.document.history import Document
 from dustpan.core.render.finishing import NO_FINISH, Finish
 from dustpan.files.save import FORMATS
 from dustpan.ui.session.open_picture import OpenPicture
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.text import shown_name
 
 
@@ -51,7 +52,9 @@ class Exporting(QObject):
         document, name = session.document, session.kept_name
         if engine is None:
             return
-        task = session.tasks.begin("exporting", f"Exporting {shown_name(target)}", alone=False, loses=True)
+        task = session.tasks.begin(
+            "exporting", tr("Exporting {name}", name=shown_name(target)), alone=False, loses=True
+        )
 
         files = [(target, FORMATS[format_name], finish)]
         files += [(each.beside(target), FORMATS[each.format], Finish(each.size, finish.viewing)) for each in also]
@@ -82,7 +85,10 @@ class Exporting(QObject):
             if not FORMATS[format_name].raw:  # a mended mosaic holds but a part of the route
                 self._mark_written(path, name, document)
             others = "".join(f", {file.name}" for file, *_ in files[1:])
-            session.told.emit(" ".join((f"Saved {shown_name(target, whole=True)}{others}.", *unwritten)), False)
+            session.told.emit(
+                " ".join((tr("Saved {name}{others}.", name=shown_name(target, whole=True), others=others), *unwritten)),
+                False,
+            )
             self.saved.emit(str(target))
 
         session.conduct_task(task, work, tell)

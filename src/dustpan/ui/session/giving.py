@@ -14,6 +14,7 @@ from dustpan.core.document.work import Work
 from dustpan.ui.session.kept import name_of
 from dustpan.ui.session.open_picture import OpenPicture
 from dustpan.ui.session.pictures import PictureState
+from dustpan.ui.translation import tr
 
 
 class Giving(QObject):
@@ -35,7 +36,7 @@ class Giving(QObject):
         """Give the whole route; returns to how many pictures."""
         whole = self.session.document
         given = replace(whole, route=whole.route.carried())
-        return self._give(paths, lambda own: given, "Route given")
+        return self._give(paths, lambda own: given, tr("Route given"))
 
     def card_to(self, paths: Sequence[Path]) -> int:
         """Give the chosen card; returns to how many pictures."""
@@ -46,7 +47,7 @@ class Giving(QObject):
         def with_it(own: Document) -> Document:
             return replace(own, route=with_card(own.route, step, giver))
 
-        return self._give(paths, with_it, f"{step.title} given")
+        return self._give(paths, with_it, tr("{step} given", step=tr(step.title)))
 
     def _give(self, paths: Sequence[Path], change: Callable[[Document], Document], label: str) -> int:
         session = self.session

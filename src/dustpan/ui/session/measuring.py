@@ -17,6 +17,7 @@ from dustpan.core.steps.finding import Finding
 from dustpan.core.steps.own_curve import in_own_curve
 from dustpan.core.work.cancel import Check
 from dustpan.ui.session.open_picture import OpenPicture
+from dustpan.ui.translation import tr
 
 
 class Measuring(QObject):
@@ -31,13 +32,13 @@ class Measuring(QObject):
         session = self.session
         if session.engine is None:
             return
-        task = session.tasks.begin("measuring", "Measuring the picture")
+        task = session.tasks.begin("measuring", tr("Measuring the picture"))
         session.run_task(task, partial(propose_route, session.engine, check=task.token.check), self._take_proposal)
 
     def _take_proposal(self, route: Route) -> None:
         session = self.session
         if all(step.develops for step in route):
-            session.told.emit("Nothing was found that needs a step.", False)
+            session.told.emit(tr("Nothing was found that needs a step."), False)
             return
         session.record_proposal(route)
         # The step that follows the measurement is the one to look at first; its controls are built a moment
@@ -69,7 +70,7 @@ class Measuring(QObject):
         session = self.session
         if session.engine is None:
             return
-        task = session.tasks.begin("measuring", f"Measuring for {kind_of(kind).label}")
+        task = session.tasks.begin("measuring", tr("Measuring for {label}", label=tr(kind_of(kind).label)))
         at = session.route.index_for(kind) if present is None else session.route.index(present.id)
         before = replace(session.document, route=session.route.of(session.route.steps[:at]))
 
@@ -78,7 +79,9 @@ class Measuring(QObject):
                 session.add_step(kind, params)
             elif session.route.find(present.id) == present:
                 changed = session.route.with_step(replace(present, params=params))
-                session.edit_route(changed, f"{kind_of(kind).label}, as proposed", choose=present.id)
+                session.edit_route(
+                    changed, tr("{label}, as proposed", label=tr(kind_of(kind).label)), choose=present.id
+                )
 
         session.run_task(task, partial(_propose_params, session.engine, before, kind, task.token.check), take)
 
@@ -87,14 +90,14 @@ class Measuring(QObject):
         session, route = self.session, self.session.route
         if session.engine is None or route.find(finding.step_id) is None:
             return
-        task = session.tasks.begin("measuring", f"Easing: {finding.text}")
+        task = session.tasks.begin("measuring", tr("Easing: {finding}", finding=finding.text))
 
         def take(eased: Route) -> None:
             if session.route != route:
-                session.told.emit("The route was changed meanwhile; nothing was eased.", False)
+                session.told.emit(tr("The route was changed meanwhile; nothing was eased."), False)
                 return
             choose = finding.step_id if eased.find(finding.step_id) else None
-            session.edit_route(eased, f"Ease: {finding.text}", choose=choose)
+            session.edit_route(eased, tr("Ease: {finding}", finding=finding.text), choose=choose)
 
         job = partial(ease_route, session.engine, session.document, harm=finding.what, check=task.token.check)
         session.run_task(task, job, take)

@@ -22,6 +22,7 @@ from dustpan.ui.session.kept import KeptWork
 from dustpan.ui.session.pictures import Pictures
 from dustpan.ui.session.tasks import Task, Tasks
 from dustpan.ui.session.watch import Stamp
+from dustpan.ui.translation import counted, tr
 from dustpan.ui.widgets.configured import configured
 
 TAKEN_UP = "Take up the work of before"  # label of the entry
@@ -132,9 +133,10 @@ class OpenPicture(Editing):
         """Offer the work of before, where it was not taken up at once."""
         if (work := self.waiting) is None:
             return
-        steps = f"{len(work.route)} step{'s' if len(work.route) != 1 else ''}"
-        text = f"A route of {steps} was left for this picture{'' if work.written else ', not exported'}."
-        self.offered.emit(text, "Restore it", partial(self._take_up, work), self._refuse)
+        steps = counted("{count} step", "{count} steps", len(work.route))
+        told = "A route of {steps} was left for this picture."
+        text = tr(told if work.written else f"{told[:-1]}, not exported.", steps=steps)
+        self.offered.emit(text, tr("Restore it"), partial(self._take_up, work), self._refuse)
 
     def _take_up(self, work: Work) -> None:
         if self.waiting is not work:

@@ -28,6 +28,7 @@ from dustpan.ui.session.open_picture import TAKEN_UP, OpenPicture
 from dustpan.ui.session.pictures import PictureState
 from dustpan.ui.session.tasks import Task
 from dustpan.ui.session.watch import stamp_of
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.text import shown_name
 
 SAMPLE = "sample "  # leads the name under which the work on a sample is kept
@@ -94,7 +95,7 @@ class Opening(QObject):
         then : called when it is shown.
         """
         session = self.session
-        task = session.tasks.begin("opening", f"Opening {name}")
+        task = session.tasks.begin("opening", tr("Opening {name}", name=name))
         task.cancelled.connect(lambda: self.previewed.emit(None))
         stamp = stamp_of(path) if path is not None else None
 
@@ -147,7 +148,7 @@ class Opening(QObject):
         state = session.pictures.state(path) if path is not None and given is None else None
         session.waiting, view = None, None
         if state is None or (mosaic and state.history.document.route.mosaic_faults()):
-            history = History.start(first, f"Open {name}")
+            history = History.start(first, tr("Open {name}", name=name))
             state, work = PictureState(history, safe=first), self._suiting(given, mosaic) or self._kept(mosaic)
             if work is not None and (session.takes_up or work is given):
                 left = work.document
@@ -197,7 +198,7 @@ class Opening(QObject):
         if is_warm():
             then()
             return
-        task = self.session.tasks.begin("preparing", "Preparing the numerics for this machine (once)")
+        task = self.session.tasks.begin("preparing", tr("Preparing the numerics for this machine (once)"))
         self.session.conduct_task(task, partial(_compile_kernels, task.token), lambda _: then())
 
 

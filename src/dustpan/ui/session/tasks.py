@@ -7,6 +7,7 @@ import time
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from dustpan.core.work.cancel import Token
+from dustpan.ui.translation import tr
 
 _FORESEEABLE = 0.08  # share done from which the time left is estimated
 _LEAST_TOLD = 2.0  # s
@@ -66,7 +67,11 @@ class Task(QObject):
         seconds = (time.monotonic() - self._begun) * (1 / self.share - 1)
         if seconds < _LEAST_TOLD:
             return ""
-        return f"{seconds:.0f} s left" if seconds < 100 else f"{seconds / 60:.0f} min left"
+        return (
+            tr("{seconds:.0f} s left", seconds=seconds)
+            if seconds < 100
+            else tr("{minutes:.0f} min left", minutes=seconds / 60)
+        )
 
     def _take_share(self, share: float) -> None:
         if not self.over:

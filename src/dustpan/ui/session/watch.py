@@ -6,6 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer, pyqtSignal
 
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.configured import configured
 
 _SETTLED = 400  # ms without another change: a file is written in many pieces
@@ -55,10 +56,16 @@ class FileWatch(QObject):
         self._stamp = now
         name = self._path.name
         if now is None:
-            self.told.emit(f"{name} is no longer at {self._path.parent}. The picture is held here and can be exported.")
+            self.told.emit(
+                tr(
+                    "{name} is no longer at {folder}. The picture is held here and can be exported.",
+                    name=name,
+                    folder=self._path.parent,
+                )
+            )
             return
         self._watcher.addPath(str(self._path.absolute()))
-        self.told.emit(f"{name} has changed since it was opened. F5 reads it again and keeps the route.")
+        self.told.emit(tr("{name} has changed since it was opened. F5 reads it again and keeps the route.", name=name))
 
     def stop(self) -> None:
         """Follow nothing any more."""

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QPlainTextEdit, QWidget
 
 from dustpan.core.document.remedy import Remedy
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets.choice import Choice
 from dustpan.ui.widgets.configured import configured
 
@@ -25,28 +26,28 @@ class KeepDialog(QDialog):
     def __init__(self, remedy: Remedy, made_for: str, parent: QWidget | None = None):
         super().__init__(parent)
         self._remedy = remedy
-        self.setWindowTitle("Keep this route")
-        self.setMinimumWidth(540)
-        self.name = configured(QLineEdit(remedy.name), toolTip="The name on the shelf")
-        self.note = configured(QPlainTextEdit(remedy.note), toolTip="What it is good for, in your own words")
+        self.setWindowTitle(tr("Keep this route"))
+        self.setMinimumWidth(580)
+        self.name = configured(QLineEdit(remedy.name), toolTip=tr("The name on the shelf"))
+        self.note = configured(QPlainTextEdit(remedy.note), toolTip=tr("What it is good for, in your own words"))
         self.note.setTabChangesFocus(True)
         self.note.setFixedHeight(72)
-        self.scaling = Choice("How strong it is on other pictures", "Strengths")
+        self.scaling = Choice(tr("How strong it is on other pictures"), tr("Strengths"))
         for key, words in _SCALING.items():
-            self.scaling.addItem(words, key)
+            self.scaling.addItem(tr(words), key)
         self.scaling.setCurrentIndex(list(_SCALING).index(remedy.scaling))
         self.told = configured(QLabel(), objectName="faint", wordWrap=True)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self.go = self.buttons.addButton("Keep", QDialogButtonBox.ButtonRole.AcceptRole)
+        self.go = self.buttons.addButton(tr("Keep"), QDialogButtonBox.ButtonRole.AcceptRole)
         for button in self.buttons.buttons():
             button.setIcon(QIcon())
         form = QFormLayout(self)
         form.setContentsMargins(18, 16, 18, 14)
         form.setVerticalSpacing(10)
-        form.addRow("Name", self.name)
-        form.addRow("Made for", QLabel(made_for or "unknown camera"))
-        form.addRow("Note", self.note)
-        form.addRow("Strengths", self.scaling)
+        form.addRow(tr("Name"), self.name)
+        form.addRow(tr("Made for"), QLabel(made_for or tr("unknown camera")))
+        form.addRow(tr("Note"), self.note)
+        form.addRow(tr("Strengths"), self.scaling)
         form.addRow("", self.told)
         form.addRow(self.buttons)
         self.buttons.accepted.connect(self.accept)
@@ -56,7 +57,7 @@ class KeepDialog(QDialog):
         self._check()
 
     def _check(self) -> None:
-        self.told.setText(_TOLD[self.scaling.currentData()])
+        self.told.setText(tr(_TOLD[self.scaling.currentData()]))
         self.go.setEnabled(bool(self.name.text().strip()))
 
     @property

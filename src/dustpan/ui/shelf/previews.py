@@ -19,6 +19,7 @@ from dustpan.core.work.pool import Priority
 from dustpan.ui.judging.proofs import Proof, Proofs, shown_region
 from dustpan.ui.picture.compare import Compare
 from dustpan.ui.picture.screen import Appearance, Screen
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 
 _SHOWN = ("Shadow", "Edge", "Texture", "Midtone", "Highlight")  # proofs, the most useful first
@@ -50,7 +51,7 @@ class Previews(QWidget):
         self._token = Token()
         self.setMinimumHeight(_PLACES * (_LEAST + _HEAD))
         self.setMinimumWidth(300)
-        self.setAccessibleName("The picture with this remedy")
+        self.setAccessibleName(tr("The picture with this remedy"))
 
     @property
     def places(self) -> list[Proof]:
@@ -71,7 +72,7 @@ class Previews(QWidget):
         self.remedy, engine = remedy, self.session.engine
         self.images, self.said = {}, ""
         if engine is None:
-            self.said = "Open a picture to see what a remedy does to it."
+            self.said = tr("Open a picture to see what a remedy does to it.")
         if remedy is not None and engine is not None:
             ratio = self.devicePixelRatioF()
             half = QSize(round(self.half.width() * ratio), round(self.half.height() * ratio))
@@ -85,7 +86,7 @@ class Previews(QWidget):
         route = remedy.route_for(look.engine.source.key).fitted(mosaic=mosaic, develop=session.route)
         sides = Document(Route().original(mosaic=mosaic)), replace(remedy.document, route=route)
         if faults := route.mosaic_faults() if mosaic else []:
-            self.said = f"It can't be used here: {faults[0]}."
+            self.said = tr("It can't be used here: {fault}.", fault=faults[0])
             return
         for place in self.places:
             job = partial(_shoot, look, place, sides)
@@ -123,7 +124,7 @@ class Previews(QWidget):
     def _draw(self, painter: QPainter, place: Proof, top: int) -> None:
         half, ratio = self.half, self.devicePixelRatioF()
         painter.setFont(theme.font(8.5))
-        for n, word in enumerate((f"{place.name}, as it came", "with the remedy")):
+        for n, word in enumerate((tr("{name}, as it came", name=place.shown), tr("with the remedy"))):
             field = QRect(n * (half.width() + _SEAM), top + _HEAD, half.width(), half.height() - _GAP // 2)
             painter.setPen(theme.colour("faint" if n == 0 else "text"))
             painter.drawText(QRect(field.x(), top, field.width(), _HEAD), Qt.AlignmentFlag.AlignVCenter, word)

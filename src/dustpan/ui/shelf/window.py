@@ -28,6 +28,7 @@ from dustpan.files.shelf import Shelf, Shelved
 from dustpan.ui.remedy_files import RemedyFiles
 from dustpan.ui.shelf.keeping import KeepDialog
 from dustpan.ui.shelf.previews import Previews
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.buttons import word_button
 from dustpan.ui.widgets.configured import configured
@@ -51,7 +52,7 @@ class ShelfWindow(QWidget):
 
     def __init__(self, shelf: Shelf, remedies: RemedyFiles, previews: Previews, parent: QWidget | None = None):
         super().__init__(parent, Qt.WindowType.Window)
-        self.setWindowTitle("Remedies – Dustpan")
+        self.setWindowTitle(tr("Remedies – Dustpan"))
         self.shelf, self.remedies, self.previews = shelf, remedies, previews
         self.session = remedies.session
         self.items: list[Shelved] = []  # as they are listed
@@ -62,14 +63,14 @@ class ShelfWindow(QWidget):
         self.refresh()
 
     def _make_parts(self) -> None:
-        self.search = configured(QLineEdit(), placeholderText="Search", clearButtonEnabled=True)
-        self.search.setToolTip("Words of the name, the note, the camera, the ISO or the steps (Ctrl+F)")
+        self.search = configured(QLineEdit(), placeholderText=tr("Search"), clearButtonEnabled=True)
+        self.search.setToolTip(tr("Words of the name, the note, the camera, the ISO or the steps (Ctrl+F)"))
         self.list = QTreeWidget()
-        self.list.setHeaderLabels(["Remedy", "Made for"])
+        self.list.setHeaderLabels([tr("Remedy"), tr("Made for")])
         self.list.setRootIsDecorated(False)
         self.list.setItemsExpandable(False)
         self.list.setIndentation(10)
-        self.list.setAccessibleName("Remedies")
+        self.list.setAccessibleName(tr("Remedies"))
         header = self.list.header()
         assert header is not None
         header.setStretchLastSection(False)
@@ -81,12 +82,12 @@ class ShelfWindow(QWidget):
         self.steps = configured(QLabel(), wordWrap=True)
         self.told = configured(QLabel(), objectName="faint", wordWrap=True)
         self.take_button = configured(
-            word_button("Take it", "Take this route for the open picture"), objectName="accent"
+            word_button(tr("Take it"), tr("Take this route for the open picture")), objectName="accent"
         )
-        self.keep_button = word_button("Keep this route …", "Put the open picture's route on the shelf")
-        self.import_button = word_button("Take in files …", "Copy remedy files onto the shelf")
-        self.export_button = word_button("Save as file …", "Save the chosen remedy as a file, to pass it on")
-        self.drop_button = word_button("Remove", "Take the chosen remedy off the shelf (Del)")
+        self.keep_button = word_button(tr("Keep this route …"), tr("Put the open picture's route on the shelf"))
+        self.import_button = word_button(tr("Take in files …"), tr("Copy remedy files onto the shelf"))
+        self.export_button = word_button(tr("Save as file …"), tr("Save the chosen remedy as a file, to pass it on"))
+        self.drop_button = word_button(tr("Remove"), tr("Take the chosen remedy off the shelf (Del)"))
 
     def _lay_out(self) -> None:
         left = QVBoxLayout()
@@ -173,8 +174,8 @@ class ShelfWindow(QWidget):
             group.setFirstColumnSpanned(True)
             group.setExpanded(True)
             for item in found:
-                row = QTreeWidgetItem([item.remedy.name, item.made_for if item.remedy.camera else ""])
-                row.setToolTip(0, item.remedy.note)
+                row = QTreeWidgetItem([tr(item.remedy.name), item.made_for if item.remedy.camera else ""])
+                row.setToolTip(0, tr(item.remedy.note))
                 row.setData(0, Qt.ItemDataRole.UserRole, len(self.items))
                 group.addChild(row)
                 self.items.append(item)
@@ -198,8 +199,8 @@ class ShelfWindow(QWidget):
 
     def _show_chosen(self) -> None:
         item = self.chosen
-        self.name.setText(item.remedy.name if item is not None else "Nothing found")
-        self.note.setText(item.remedy.note if item is not None else "")
+        self.name.setText(tr(item.remedy.name) if item is not None else tr("Nothing found"))
+        self.note.setText(tr(item.remedy.note) if item is not None else "")
         self.note.setVisible(bool(self.note.text()))
         self.steps.setText(_steps_in_words(item.remedy) if item is not None else "")
         self._enable()
@@ -254,7 +255,7 @@ class ShelfWindow(QWidget):
         self.changed.emit()
 
     def _ask_import(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Take in remedies", "", _REMEDIES)
+        names, _ = QFileDialog.getOpenFileNames(self, tr("Take in remedies"), "", _REMEDIES)
         self.take_in([Path(name) for name in names])
 
     def take_in(self, files: list[Path]) -> None:
@@ -273,7 +274,7 @@ class ShelfWindow(QWidget):
     def _ask_export(self) -> None:
         if (item := self.chosen) is None:
             return
-        name, _ = QFileDialog.getSaveFileName(self, "Save remedy", f"{item.remedy.name}.json", _REMEDIES)
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save remedy"), f"{item.remedy.name}.json", _REMEDIES)
         if not name:
             return
         try:
@@ -281,7 +282,7 @@ class ShelfWindow(QWidget):
         except DustpanError as fault:
             self.told.setText(str(fault))
             return
-        self.told.setText(f"Saved {shown_name(Path(name), whole=True)}.")
+        self.told.setText(tr("Saved {name}.", name=shown_name(Path(name), whole=True)))
 
     def drop(self) -> None:
         """Take the chosen remedy off the shelf; a word takes it back."""
@@ -296,13 +297,17 @@ class ShelfWindow(QWidget):
         self.refresh()
         self.changed.emit()
         back = partial(self.keep, item.remedy)
-        self.remedies.session.offered.emit(f"Removed {item.remedy.name} from the shelf.", "Put it back", back, _nothing)
+        self.remedies.session.offered.emit(
+            tr("Removed {name} from the shelf.", name=item.remedy.name), tr("Put it back"), back, _nothing
+        )
 
 
 def _steps_in_words(remedy: Remedy) -> str:
-    steps = [step.title + ("" if step.on else " (off)") for step in remedy.route]
-    scaling = "as strong as on its own picture" if remedy.scaling == "fixed" else "as strong as each picture's noise"
-    return f"{' · '.join(steps)} – {scaling}." if steps else "No steps."
+    steps = [tr(step.title) + ("" if step.on else tr(" (off)")) for step in remedy.route]
+    scaling = (
+        tr("as strong as on its own picture") if remedy.scaling == "fixed" else tr("as strong as each picture's noise")
+    )
+    return f"{' · '.join(steps)} – {scaling}." if steps else tr("No steps.")
 
 
 def _nothing() -> None:

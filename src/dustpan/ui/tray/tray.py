@@ -18,6 +18,7 @@ from dustpan.ui.judging.findings import Findings
 from dustpan.ui.picture.reduced import image_from, small_of
 from dustpan.ui.session.kept import name_of
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import counted, tr
 from dustpan.ui.walking import Walking
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.buttons import word_button
@@ -55,7 +56,7 @@ class Tray(QWidget):
     def _make_parts(self) -> None:
         self.head = configured(QLabel(), objectName="faint")
         self.list = QListWidget()
-        self.list.setAccessibleName("Pictures opened together")
+        self.list.setAccessibleName(tr("Pictures opened together"))
         self.list.setIconSize(_PICTURE)
         self.list.setFont(theme.font(8.5))
         self.list.setTextElideMode(Qt.TextElideMode.ElideMiddle)
@@ -70,10 +71,16 @@ class Tray(QWidget):
         self.list.itemClicked.connect(self._clicked)
         self.list.itemActivated.connect(self._clicked)
         self.list.itemSelectionChanged.connect(self._show_buttons)
-        self.give_route = word_button("Give route", "Give this picture's route to the chosen others, or to all others")
-        self.give_card = word_button("Give card", "Give the chosen card to the chosen others, or to all others")
-        self.give_route.clicked.connect(lambda: self._give(self.session.giving.route_to, "The route was"))
-        self.give_card.clicked.connect(lambda: self._give(self.session.giving.card_to, "The card was"))
+        self.give_route = word_button(
+            tr("Give route"), tr("Give this picture's route to the chosen others, or to all others")
+        )
+        self.give_card = word_button(tr("Give card"), tr("Give the chosen card to the chosen others, or to all others"))
+        self.give_route.clicked.connect(
+            lambda: self._give(self.session.giving.route_to, "The route was given to {pictures}.")
+        )
+        self.give_card.clicked.connect(
+            lambda: self._give(self.session.giving.card_to, "The card was given to {pictures}.")
+        )
         column = QVBoxLayout(self)
         column.setContentsMargins(6, 6, 6, 6)
         column.setSpacing(4)
@@ -158,8 +165,10 @@ class Tray(QWidget):
         words = self._words(path)
         item.setText(f"{shown_name(path)}\n{words}")
         known = self.found.get(path)
-        found = "not looked at yet" if known is None else ", ".join(known) or "nothing"
-        item.setToolTip(f"{shown_name(path, whole=True)}\n{words}\nFound: {found}")
+        found = tr("not looked at yet") if known is None else ", ".join(known) or tr("nothing")
+        item.setToolTip(
+            tr("{name}\n{words}\nFound: {found}", name=shown_name(path, whole=True), words=words, found=found)
+        )
         before, after = self.before.get(path), self.session.kept.picture(name_of(path))
         halves, icon = _halves(before, after), QIcon()
         for mode in (QIcon.Mode.Normal, QIcon.Mode.Selected):
@@ -168,7 +177,7 @@ class Tray(QWidget):
 
     def _words(self, path: Path) -> str:
         if path in self.session.pictures.broken:
-            return "can't be read"
+            return tr("can't be read")
         shown = self.session.path is not None and path == self.session.path.absolute()
         state = self.session.pictures.state(path)
         if shown:
@@ -178,8 +187,8 @@ class Tray(QWidget):
         else:
             work = self.session.pictures.given.get(path) or self.session.kept.find(name_of(path))
             steps = len(work.route) if work is not None else 0
-        words = f"{steps} step{'s' if steps != 1 else ''}" if steps else "no steps"
-        return words + (f" · {len(self.found[path])} found" if path in self.found else "")
+        words = counted("{count} step", "{count} steps", steps) if steps else tr("no steps")
+        return words + (tr(" · {count} found", count=len(self.found[path])) if path in self.found else "")
 
     # -- what is done -----------------------------------------------------------------------------------------
 
@@ -202,9 +211,9 @@ class Tray(QWidget):
 
     def _give(self, give: Callable[[list[Path]], int], words: str) -> None:
         count = give([path for path in self.chosen_others if path not in self.session.pictures.broken])
-        pictures = f"{count} other picture{'s' if count != 1 else ''}"
+        pictures = counted("{count} other picture", "{count} other pictures", count)
         take_back = self.session.giving.take_back
-        self.session.offered.emit(f"{words} given to {pictures}.", "Take it back", take_back, _leave)
+        self.session.offered.emit(tr(words, pictures=pictures), tr("Take it back"), take_back, _leave)
 
     def stop(self) -> None:
         """Drop the work under way."""

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from dustpan.core.document.forms import Stroke
+from dustpan.ui.translation import tr
 from dustpan.ui.where.parts import Parts
 from dustpan.ui.widgets import theme
 
@@ -96,7 +97,7 @@ class GradientHandles:
             across, down = x - (p.x0 + p.x1) / 2, y - (p.y0 + p.y1) / 2
             changes = {"x0": p.x0 + across, "y0": p.y0 + down, "x1": p.x1 + across, "y1": p.y1 + down}
         params = replace(p, **{key: _limited(value) for key, value in changes.items()})
-        self.parts.set_params(part, params, "where, move the gradient", dragging=dragging)
+        self.parts.set_params(part, params, tr("where, move the gradient"), dragging=dragging)
         return True
 
 
@@ -176,7 +177,7 @@ class Brush:
         mode = "erase" if tip.erase != self._erasing else "add"
         stroke = Stroke(tuple(self._points), tip.size, tip.softness, tip.opacity, mode)
         params = replace(part.params, strokes=(*self._before, stroke))
-        self.parts.set_params(part, params, "where, a stroke", dragging=dragging)
+        self.parts.set_params(part, params, tr("where, a stroke"), dragging=dragging)
 
     def paint(self, painter: QPainter, picture: QRectF) -> None:
         """Draw the brush as a cursor: its rim, and where it begins to fade; dark and bright, to show on anything."""
@@ -217,7 +218,7 @@ class Clicks:
         near = [s for s in part.params.seeds if (on_widget(s[0], s[1], picture) - at).manhattanLength() <= _GRAB]
         x, y = (_limited(value, 0.0, 1.0) for value in in_parts(at, picture))
         seeds = tuple(s for s in part.params.seeds if s not in near) if near else (*part.params.seeds, (x, y, belongs))
-        self.parts.set_params(part, replace(part.params, seeds=seeds), "where, a click")
+        self.parts.set_params(part, replace(part.params, seeds=seeds), tr("where, a click"))
         return True
 
     def press_other(self, at: QPointF, picture: QRectF) -> bool:

@@ -21,6 +21,7 @@ from dustpan.core.picture.source import Metadata
 from dustpan.core.picture.working import to_working
 from dustpan.files import ENDINGS, read_picture
 from dustpan.files.save import FORMATS, save_picture
+from dustpan.ui.translation import tr
 from dustpan.ui.where.parts import Parts
 from dustpan.ui.widgets.messages import Message
 
@@ -38,7 +39,7 @@ class MaskFiles(QObject):
     def ask_save(self) -> None:
         """Ask where to save the mask of the chosen step to."""
         name, _ = QFileDialog.getSaveFileName(
-            self.window, "Save the Where as a grey picture", "where.png", "PNG (*.png)"
+            self.window, tr("Save the Where as a grey picture"), "where.png", tr("PNG (*.png)")
         )
         if name:
             self.save(Path(name if name.lower().endswith(".png") else f"{name}.png"))
@@ -48,9 +49,9 @@ class MaskFiles(QObject):
         session, step, plan = self.session, self.session.step, self.session.plan
         prepared = plan.find(step.id) if plan is not None and step is not None else None
         if plan is None or prepared is None:
-            self.message.tell("The step is off: it has no mask to save.", False)
+            self.message.tell(tr("The step is off: it has no mask to save."), False)
             return
-        task = session.tasks.begin("saving", "Saving the Where", alone=False)
+        task = session.tasks.begin("saving", tr("Saving the Where"), alone=False)
         sources = [own for own in (session.path, *session.pictures.paths) if own is not None]
 
         def work() -> None:
@@ -60,11 +61,11 @@ class MaskFiles(QObject):
                 path, grey, Metadata(), FORMATS["png"], overwrite=True, sources=sources, check=task.token.check
             )
 
-        session.conduct_task(task, work, lambda _: self.message.tell(f"Saved {path.name}.", False))
+        session.conduct_task(task, work, lambda _: self.message.tell(tr("Saved {name}.", name=path.name), False))
 
     def ask_load(self) -> None:
         """Ask for a grey picture for the part at hand."""
-        name, _ = QFileDialog.getOpenFileName(self.window, "A grey picture for the Where", "", _FILTER)
+        name, _ = QFileDialog.getOpenFileName(self.window, tr("A grey picture for the Where"), "", _FILTER)
         if name:
             self.load(Path(name))
 
@@ -73,14 +74,14 @@ class MaskFiles(QObject):
         part = self.parts.at_hand("image")
         if part is None:
             return
-        task = self.session.tasks.begin("reading", f"Reading {path.name}", alone=False)
+        task = self.session.tasks.begin("reading", tr("Reading {name}", name=path.name), alone=False)
         self.session.run_task(task, partial(embed_picture, path), partial(self._take, part.id))
 
     def _take(self, part_id: str, picture: Embedded) -> None:
         part: Any = next((part for part in self.parts.where.parts if part.id == part_id), None)
         if part is not None:
             params = replace(part.params, picture=picture)
-            self.parts.set_params(part, params, "where, a picture")
+            self.parts.set_params(part, params, tr("where, a picture"))
 
 
 def embed_picture(path: Path) -> Embedded:

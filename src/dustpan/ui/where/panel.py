@@ -29,6 +29,7 @@ from dustpan.core.document.route import MAX_FEATHER, OPERATIONS, Part, Where
 from dustpan.core.where import listed_kinds, part_kinds
 from dustpan.core.where.part_kind import PartKind
 from dustpan.core.where.words import JOINS, READY, told
+from dustpan.ui.translation import tr
 from dustpan.ui.where.part_fields import PartFields
 from dustpan.ui.where.parts import Parts
 from dustpan.ui.where.thumbnails import Thumbnails
@@ -56,10 +57,10 @@ class PartRow(QFrame):
         super().__init__()
         self.setObjectName("part")
         self.parts, self.part = parts, part
-        self.switch = configured(QCheckBox(), toolTip="Turn this part on or off")
-        self.switch.setAccessibleName(f"{part_kinds()[part.kind].label} on")
+        self.switch = configured(QCheckBox(), toolTip=tr("Turn this part on or off"))
+        self.switch.setAccessibleName(tr("{label} on", label=tr(part_kinds()[part.kind].label)))
         self.switch.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.switch.clicked.connect(lambda on: self._set("where, switch a part", on=on))
+        self.switch.clicked.connect(lambda on: self._set(tr("where, switch a part"), on=on))
         self.small = configured(QLabel(), objectName="small")
         self.small.setFixedSize(_SMALL)
         self.name = configured(QPushButton(), objectName="name", checkable=True)
@@ -67,13 +68,13 @@ class PartRow(QFrame):
         self.name.setStyleSheet("text-align: left; padding: 4px 3px;")
         self.name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.name.clicked.connect(lambda: self.chosen.emit(self.part.id))
-        self.join = Choice("How this part joins those above it", "Joins")
-        self.join.addItems([JOINS[op] for op in OPERATIONS])
-        self.join.activated.connect(lambda index: self._set("where, how a part joins", op=OPERATIONS[index]))
+        self.join = Choice(tr("How this part joins those above it"), tr("Joins"))
+        self.join.addItems([tr(JOINS[op]) for op in OPERATIONS])
+        self.join.activated.connect(lambda index: self._set(tr("where, how a part joins"), op=OPERATIONS[index]))
         self.join.setFixedWidth(80)
         self.join.setStyleSheet("padding-left: 5px; padding-right: 0px;")
-        self.more = configured(QPushButton("⋯"), objectName="quiet", toolTip="Invert, move or remove this part")
-        self.more.setAccessibleName("More of this part")
+        self.more = configured(QPushButton("⋯"), objectName="quiet", toolTip=tr("Invert, move or remove this part"))
+        self.more.setAccessibleName(tr("More of this part"))
         self.more.setFixedWidth(24)
         self.more.setStyleSheet("QPushButton { padding: 2px; } QPushButton::menu-indicator { image: none; width: 0; }")
         self.more.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -90,10 +91,10 @@ class PartRow(QFrame):
         """Show a part as it stands."""
         self.part = part
         self.switch.setChecked(part.on)
-        label = part_kinds()[part.kind].label
+        label = tr(part_kinds()[part.kind].label)
         own = part.params.to_json().get("name")
-        self.name.setText(f"{'not ' if part.invert else ''}{own or label.lower()}")
-        self.name.setToolTip(f"{part_kinds()[part.kind].help}\nClick to see its settings.")
+        self.name.setText(tr("not {part}", part=own or label.lower()) if part.invert else own or label.lower())
+        self.name.setToolTip(tr("{help}\nClick to see its settings.", help=tr(part_kinds()[part.kind].help)))
         self.name.setChecked(at_hand)
         self.join.setCurrentIndex(OPERATIONS.index(part.op))
 
@@ -109,7 +110,7 @@ def _question(parent: QWidget, title: str, text: str) -> QMessageBox:
     """Return a question whose default answer changes nothing."""
     box = QMessageBox(QMessageBox.Icon.Question, title, title, parent=parent)
     box.setInformativeText(text)
-    box.setDefaultButton(box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole))
+    box.setDefaultButton(box.addButton(tr("Leave it"), QMessageBox.ButtonRole.RejectRole))
     return box
 
 
@@ -140,16 +141,20 @@ class WherePanel(QWidget):
         self.thumbnails = Thumbnails(parts, self)
         self.thumbnails.made.connect(self._show_small)
         self._built_for: tuple | None = None
-        self.back = configured(QPushButton("‹ settings"), objectName="quiet", toolTip="Back to the step's settings")
+        self.back = configured(
+            QPushButton(tr("‹ settings")), objectName="quiet", toolTip=tr("Back to the step's settings")
+        )
         self.back.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.back.clicked.connect(self.closed.emit)
-        title = QLabel("Where")
+        title = QLabel(tr("Where"))
         title.setStyleSheet("font-weight: bold; font-size: 12pt;")
         self.line = configured(QLabel(), objectName="faint", wordWrap=True)
         self.line.setFont(theme.font(8.5))
-        self.add = self._menu_button("Add", "Add a part: found by the picture, or drawn by hand", self._fill_kinds)
-        self.ready = self._menu_button("Ready-made", "Starting points, by the need", self._fill_ready)
-        self.more = self._menu_button("More", "The whole Where: copy, keep, save", self._fill_more)
+        self.add = self._menu_button(
+            tr("Add"), tr("Add a part: found by the picture, or drawn by hand"), self._fill_kinds
+        )
+        self.ready = self._menu_button(tr("Ready-made"), tr("Starting points, by the need"), self._fill_ready)
+        self.more = self._menu_button(tr("More"), tr("The whole Where: copy, keep, save"), self._fill_more)
         self.list = QVBoxLayout()
         self.list.setSpacing(1)
         self.fields = PartFields(parts)
@@ -159,9 +164,9 @@ class WherePanel(QWidget):
         self.feather.changing.connect(partial(self._set_feather, dragging=True))
         self.feather.changed.connect(self._set_feather)
         self.feather.nudged.connect(partial(self._set_feather, nudge=True))
-        self.invert = configured(QCheckBox("all but that"), toolTip="Work everywhere else instead")
+        self.invert = configured(QCheckBox(tr("all but that")), toolTip=tr("Work everywhere else instead"))
         self.invert.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.invert.clicked.connect(lambda on: self._set("where, inverted", invert=on))
+        self.invert.clicked.connect(lambda on: self._set(tr("where, inverted"), invert=on))
         self._lay_out(title)
         for signal in (parts.changed, parts.session.planned):
             signal.connect(self.refresh)
@@ -221,41 +226,43 @@ class WherePanel(QWidget):
             if kind.params_type().refers_to is not None:
                 self._list_kept(menu, kind)
                 continue
-            action = menu.addAction(kind.label, partial(self.parts.add, kind.kind))
-            action.setToolTip(kind.help)
+            action = menu.addAction(tr(kind.label), partial(self.parts.add, kind.kind))
+            action.setToolTip(tr(kind.help))
 
     def _list_kept(self, menu: QMenu, kind: PartKind) -> None:
         """List the Wheres kept under a name; a part refers to one of them from the beginning."""
         for name, _ in self.parts.session.route.wheres:
             action = menu.addAction(f"“{name}”", partial(self.parts.add, kind.kind, name=name))
-            action.setToolTip(kind.help)
+            action.setToolTip(tr(kind.help))
 
     def _fill_ready(self, menu: QMenu) -> None:
         menu.clear()
         for name, where in READY.items():
-            menu.addAction(name, partial(self.parts.set_where, where, f"where, {name.lower()}"))
+            menu.addAction(tr(name), partial(self.parts.set_where, where, tr("where, {name}", name=tr(name).lower())))
         menu.addSeparator()
-        menu.addAction("Everywhere", partial(self.parts.set_where, Where(), "where, everywhere"))
+        menu.addAction(tr("Everywhere"), partial(self.parts.set_where, Where(), tr("where, everywhere")))
 
     def _fill_more(self, menu: QMenu) -> None:
         menu.clear()
         has = bool(self.parts.where.parts)
-        menu.addAction("Copy this Where", self.parts.copy).setEnabled(has)
-        menu.addAction("Paste", self.parts.paste).setEnabled(self.parts.copied is not None)
-        menu.addAction("Paste inverted", partial(self.parts.paste, invert=True)).setEnabled(
+        menu.addAction(tr("Copy this Where"), self.parts.copy).setEnabled(has)
+        menu.addAction(tr("Paste"), self.parts.paste).setEnabled(self.parts.copied is not None)
+        menu.addAction(tr("Paste inverted"), partial(self.parts.paste, invert=True)).setEnabled(
             self.parts.copied is not None
         )
-        menu.addAction("Keep under a name …", self.ask_name).setEnabled(has)
-        kept = menu.addMenu("Kept under a name")
+        menu.addAction(tr("Keep under a name …"), self.ask_name).setEnabled(has)
+        kept = menu.addMenu(tr("Kept under a name"))
         kept.setEnabled(bool(self.parts.session.route.wheres))
         for name, _ in self.parts.session.route.wheres:
             own = kept.addMenu(f"“{name}”")
-            own.addAction("Rename …", partial(self.ask_new_name, name))
-            own.addAction("Delete …", partial(self.ask_delete, name))
-        menu.addAction("Save as a grey picture …", self.saved.emit).setEnabled(has)
+            own.addAction(tr("Rename …"), partial(self.ask_new_name, name))
+            own.addAction(tr("Delete …"), partial(self.ask_delete, name))
+        menu.addAction(tr("Save as a grey picture …"), self.saved.emit).setEnabled(has)
         menu.addSeparator()
-        source = menu.addAction("Look at the picture as it came", lambda: self._set("where, looks at", origin="source"))
-        given = menu.addAction("Look at the step's input", lambda: self._set("where, looks at", origin="input"))
+        source = menu.addAction(
+            tr("Look at the picture as it came"), lambda: self._set(tr("where, looks at"), origin="source")
+        )
+        given = menu.addAction(tr("Look at the step's input"), lambda: self._set(tr("where, looks at"), origin="input"))
         for action, origin in ((source, "source"), (given, "input")):
             action.setCheckable(True)
             action.setChecked(self.parts.where.origin == origin)
@@ -263,22 +270,22 @@ class WherePanel(QWidget):
     def _fill_part_menu(self, menu: QMenu, part_id: str) -> None:
         menu.clear()
         part = self.rows[part_id].part
-        invert = menu.addAction("Invert", partial(self._invert_part, part))
+        invert = menu.addAction(tr("Invert"), partial(self._invert_part, part))
         invert.setCheckable(True)
         invert.setChecked(part.invert)
-        menu.addAction("Move up", partial(self.parts.move, part_id, -1))
-        menu.addAction("Move down", partial(self.parts.move, part_id, 1))
+        menu.addAction(tr("Move up"), partial(self.parts.move, part_id, -1))
+        menu.addAction(tr("Move down"), partial(self.parts.move, part_id, 1))
         if part.params.refers_to is not None:
-            menu.addAction("Its parts instead of the name", partial(self.parts.unfold, part))
+            menu.addAction(tr("Its parts instead of the name"), partial(self.parts.unfold, part))
         menu.addSeparator()
-        menu.addAction("Remove", partial(self.parts.remove, part_id))
+        menu.addAction(tr("Remove"), partial(self.parts.remove, part_id))
 
     def _invert_part(self, part: Part) -> None:
-        self.parts.set_part(replace(part, invert=not part.invert), "where, invert a part")
+        self.parts.set_part(replace(part, invert=not part.invert), tr("where, invert a part"))
 
     def ask_name(self) -> None:
         """Ask under which name the Where is to be kept."""
-        name, given = QInputDialog.getText(self, "Keep a Where", "Name, for this route's other steps too:")
+        name, given = QInputDialog.getText(self, tr("Keep a Where"), tr("Name, for this route's other steps too:"))
         if given and name.strip() and self._may_take(name.strip()):
             self.parts.keep(name.strip())
 
@@ -287,19 +294,23 @@ class WherePanel(QWidget):
         if self.parts.session.route.kept(name) is None:
             return True
         users = _listed(self.parts.users(name))
-        box = _question(self, f"“{name}” is taken", f"It is used by {users}." if users else "No step uses it.")
-        replaced = box.addButton("Put this one in its place", QMessageBox.ButtonRole.DestructiveRole)
+        box = _question(
+            self,
+            tr("“{name}” is taken", name=name),
+            tr("It is used by {users}.", users=users) if users else tr("No step uses it."),
+        )
+        replaced = box.addButton(tr("Put this one in its place"), QMessageBox.ButtonRole.DestructiveRole)
         box.exec()
         return box.clickedButton() is replaced
 
     def ask_new_name(self, name: str) -> None:
         """Ask for another name of a kept Where."""
-        new, given = QInputDialog.getText(self, "Rename a Where", "Name:", text=name)
+        new, given = QInputDialog.getText(self, tr("Rename a Where"), tr("Name:"), text=name)
         new = new.strip()
         if not given or not new or new == name:
             return
         if self.parts.session.route.kept(new) is not None:
-            self.parts.session.told.emit(f"“{new}” is taken.", False)
+            self.parts.session.told.emit(tr("“{new}” is taken.", new=new), False)
         else:
             self.parts.rename(name, new)
 
@@ -307,11 +318,17 @@ class WherePanel(QWidget):
         """Delete a kept Where; the steps that use it are named, as they get its parts instead."""
         users = _listed(self.parts.users(name))
         if held := _listed(self.parts.users(name, with_others=True)):
-            self.parts.session.told.emit(f"“{name}” is one of several parts of {held}; take it out there first.", False)
+            self.parts.session.told.emit(
+                tr("“{name}” is one of several parts of {held}; take it out there first.", name=name, held=held), False
+            )
             return
         if users:
-            box = _question(self, f"Delete “{name}”?", f"It is used by {users}, which will have its parts instead.")
-            deleted = box.addButton("Delete the name", QMessageBox.ButtonRole.DestructiveRole)
+            box = _question(
+                self,
+                tr("Delete “{name}”?", name=name),
+                tr("It is used by {users}, which will have its parts instead.", users=users),
+            )
+            deleted = box.addButton(tr("Delete the name"), QMessageBox.ButtonRole.DestructiveRole)
             box.exec()
             if box.clickedButton() is not deleted:
                 return
@@ -328,8 +345,10 @@ class WherePanel(QWidget):
         if shape != self._built_for:
             self._built_for = shape
             self._build(where)
-        line = told(where)
-        self.line.setText(line[0].upper() + line[1:] + ("" if where.parts else ": add a part to work only somewhere"))
+        line = tr(told(where))
+        self.line.setText(
+            line[0].upper() + line[1:] + ("" if where.parts else tr(": add a part to work only somewhere"))
+        )
         for part in where.parts:
             self.rows[part.id].show_part(part, at_hand is not None and part.id == at_hand.id)
         self.fields.show_part(at_hand)
@@ -357,7 +376,7 @@ class WherePanel(QWidget):
 
     def _set_feather(self, value: float, *, dragging: bool = False, nudge: bool = False) -> None:
         where = replace(self.parts.where, feather=float(value))
-        self.parts.set_where(where, "where, feather", dragging=dragging, nudge=nudge)
+        self.parts.set_where(where, tr("where, feather"), dragging=dragging, nudge=nudge)
 
     def _set(self, what: str, **changes: Any) -> None:
         self.parts.set_where(replace(self.parts.where, **changes), what)

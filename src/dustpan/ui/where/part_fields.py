@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidg
 from dustpan.core.document.params import Param
 from dustpan.core.document.route import Part
 from dustpan.core.where import part_kinds
+from dustpan.ui.translation import counted, tr
 from dustpan.ui.where.parts import Parts
 from dustpan.ui.widgets.choice import Choice
 from dustpan.ui.widgets.configured import configured
@@ -86,10 +87,12 @@ class PartFields(QWidget):
         column.setSpacing(3)
         kind = part_kinds()[part.kind]
         head = QHBoxLayout()
-        head.addWidget(configured(QLabel(kind.label), objectName="faint"))
+        head.addWidget(configured(QLabel(tr(kind.label)), objectName="faint"))
         head.addStretch()
         if part.kind in _PICKED:
-            head.addWidget(self._word("take from the picture", "Click a place, or drag a patch", self.picked.emit))
+            head.addWidget(
+                self._word(tr("take from the picture"), tr("Click a place, or drag a patch"), self.picked.emit)
+            )
         column.addLayout(head)
         build = {"strokes": self._build_brush, "seeds": self._build_clicks, "picture": self._build_picture}
         shared: QHBoxLayout | None = None  # the row of narrow controls
@@ -126,13 +129,15 @@ class PartFields(QWidget):
     # -- parts that are no numbers ----------------------------------------------------------------------------
 
     def _build_brush(self, column: QVBoxLayout) -> None:
-        self.paint = configured(QPushButton("Add"), checkable=True, toolTip="The brush adds; the other button erases")
-        self.erase = configured(QPushButton("Erase"), checkable=True, toolTip="The brush erases")
+        self.paint = configured(
+            QPushButton(tr("Add")), checkable=True, toolTip=tr("The brush adds; the other button erases")
+        )
+        self.erase = configured(QPushButton(tr("Erase")), checkable=True, toolTip=tr("The brush erases"))
         for button, erase in ((self.paint, False), (self.erase, True)):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.clicked.connect(partial(self._set_erase, erase))
         self.count = configured(QLabel(), objectName="faint")
-        self.clear = self._word("clear", "Take all strokes back", lambda: self._set("strokes", ()))
+        self.clear = self._word(tr("clear"), tr("Take all strokes back"), lambda: self._set("strokes", ()))
         row = QHBoxLayout()
         for widget in (self.paint, self.erase, self.count, self.clear):
             row.addWidget(widget)
@@ -148,11 +153,11 @@ class PartFields(QWidget):
         self.parts.set_tip(erase=erase)
 
     def _build_clicks(self, column: QVBoxLayout) -> None:
-        words = "Click the thing on the picture; with the other button, what does not belong."
+        words = tr("Click the thing on the picture; with the other button, what does not belong.")
         column.addWidget(configured(QLabel(words), objectName="faint", wordWrap=True))
         row = QHBoxLayout()
         self.count = configured(QLabel(), objectName="faint")
-        self.clear = self._word("clear", "Take all clicks back", lambda: self._set("seeds", ()))
+        self.clear = self._word(tr("clear"), tr("Take all clicks back"), lambda: self._set("seeds", ()))
         row.addWidget(self.count)
         row.addStretch()
         row.addWidget(self.clear)
@@ -163,11 +168,11 @@ class PartFields(QWidget):
         row = QHBoxLayout()
         row.addWidget(self.count)
         row.addStretch()
-        row.addWidget(self._word("choose …", "Take a grey picture from a file", self.loaded.emit))
+        row.addWidget(self._word(tr("choose …"), tr("Take a grey picture from a file"), self.loaded.emit))
         column.addLayout(row)
 
     def _build_names(self, column: QVBoxLayout) -> None:
-        self.names = Choice("Which of the kept Wheres", "Kept Where")
+        self.names = Choice(tr("Which of the kept Wheres"), tr("Kept Where"))
         self.names.activated.connect(lambda index: self._set("name", self.names.itemText(index)))
         column.addWidget(self.names)
 
@@ -179,20 +184,20 @@ class PartFields(QWidget):
             self.erase.setChecked(tip.erase)
             for key, slider in self.tips.items():
                 slider.show_value(getattr(tip, key) * (100 if key == "size" else 1))
-            self._show_count(len(params.strokes), "stroke")
+            self._show_count(counted("{count} stroke", "{count} strokes", len(params.strokes)), bool(params.strokes))
         elif part.kind == "grown":
-            self._show_count(len(params.seeds), "click")
+            self._show_count(counted("{count} click", "{count} clicks", len(params.seeds)), bool(params.seeds))
         elif part.kind == "image":
-            self.count.setText("a picture" if params.picture.data else "no picture chosen")
+            self.count.setText(tr("a picture") if params.picture.data else tr("no picture chosen"))
         elif part.params.refers_to is not None:
             kept = [name for name, _ in self.parts.session.route.wheres]
             self.names.clear()
             self.names.addItems(kept)
             self.names.setCurrentIndex(kept.index(params.name) if params.name in kept else -1)
 
-    def _show_count(self, count: int, word: str) -> None:
-        self.count.setText(f"{count} {word}{'' if count == 1 else 's'}")
-        self.clear.setVisible(count > 0)
+    def _show_count(self, words: str, some: bool) -> None:
+        self.count.setText(words)
+        self.clear.setVisible(some)
 
     def _set(self, key: str, value: Any, *, dragging: bool = False, nudge: bool = False) -> None:
         part = self._part
@@ -200,5 +205,5 @@ class PartFields(QWidget):
             return
         described = part.params.described()[key]
         params = replace(part.params, **{key: described.tidy(value)})
-        what = f"where, {described.label.lower()}"
+        what = tr("where, {setting}", setting=tr(described.label).lower())
         self.parts.set_params(part, params, what, dragging=dragging, nudge=nudge)

@@ -12,6 +12,7 @@ from dustpan.core.document.route import Part, Step, Where
 from dustpan.core.where import part_kinds
 from dustpan.core.where.words import free_part_id, new_part
 from dustpan.ui.session.session import Session
+from dustpan.ui.translation import tr
 
 
 @dataclass(frozen=True)
@@ -94,7 +95,7 @@ class Parts(QObject):
         step = self.step
         if step is not None and not step.develops:
             changed = replace(step, where=where)
-            self.session.change_step(changed, f"{step.title}: {what}", dragging=dragging, nudge=nudge)
+            self.session.change_step(changed, f"{tr(step.title)}: {what}", dragging=dragging, nudge=nudge)
 
     def set_part(self, part: Part, what: str, *, dragging: bool = False, nudge: bool = False) -> None:
         """Put another part in place of the one with its id."""
@@ -109,7 +110,10 @@ class Parts(QObject):
         """Add a part of a kind and take it at hand."""
         part = new_part(self.where, kind, **values)
         self._chosen = part.id
-        self.set_where(replace(self.where, parts=(*self.where.parts, part)), f"where, add {part_kinds()[kind].label}")
+        self.set_where(
+            replace(self.where, parts=(*self.where.parts, part)),
+            tr("where, add {label}", label=tr(part_kinds()[kind].label)),
+        )
         self.changed.emit()
 
     def spare(self) -> None:
@@ -130,17 +134,17 @@ class Parts(QObject):
         copy = replace(parts[index], id=free_part_id(self.where, parts[index].kind))
         parts.insert(index + 1, copy)
         self._chosen = copy.id
-        self.set_where(replace(self.where, parts=tuple(parts)), "where, copy a part")
+        self.set_where(replace(self.where, parts=tuple(parts)), tr("where, copy a part"))
         self.changed.emit()
 
     def switch(self, part: Part) -> None:
         """Turn a part on or off."""
-        self.set_part(replace(part, on=not part.on), "where, switch a part")
+        self.set_part(replace(part, on=not part.on), tr("where, switch a part"))
 
     def remove(self, part_id: str) -> None:
         """Take a part out."""
         parts = tuple(part for part in self.where.parts if part.id != part_id)
-        self.set_where(replace(self.where, parts=parts), "where, remove a part")
+        self.set_where(replace(self.where, parts=parts), tr("where, remove a part"))
 
     def move(self, part_id: str, by: int) -> None:
         """Move a part earlier or later in the fold."""
@@ -149,7 +153,7 @@ class Parts(QObject):
         target = min(max(index + by, 0), len(parts) - 1)
         if target != index:
             parts.insert(target, parts.pop(index))
-            self.set_where(replace(self.where, parts=tuple(parts)), "where, order of the parts")
+            self.set_where(replace(self.where, parts=tuple(parts)), tr("where, order of the parts"))
 
     def keep(self, name: str) -> None:
         """Keep the Where under a name in the route, and use it from there."""
@@ -158,7 +162,7 @@ class Parts(QObject):
             return
         use = Where((new_part(Where(), "named", name=name),))
         route = self.session.route.keeping(name, self.where).with_step(replace(step, where=use))
-        self.session.edit(replace(self.session.document, route=route), f"Keep a Where as “{name}”")
+        self.session.edit(replace(self.session.document, route=route), tr("Keep a Where as “{name}”", name=name))
 
     def users(self, name: str, *, with_others: bool = False) -> list[str]:
         """Return the titles of the steps, and the names of the kept Wheres, that use a kept one.
@@ -166,25 +170,27 @@ class Parts(QObject):
         with_others : only those that fold it with other parts, or invert it.
         """
         route = self.session.route
-        wheres = [(step.title, step.where) for step in route] + [(f"“{n}”", where) for n, where in route.wheres]
+        wheres = [(tr(step.title), step.where) for step in route] + [(f"“{n}”", where) for n, where in route.wheres]
         found = [(title, where) for title, where in wheres if where.uses(name)]
         return [title for title, where in found if not (with_others and where.stands_for(name))]
 
     def rename(self, name: str, new: str) -> None:
         """Give a kept Where another name, wherever it is used."""
         route = self.session.route.renamed(name, new)
-        self.session.edit(replace(self.session.document, route=route), f"Rename “{name}” to “{new}”")
+        self.session.edit(
+            replace(self.session.document, route=route), tr("Rename “{name}” to “{new}”", name=name, new=new)
+        )
 
     def forget(self, name: str) -> None:
         """Delete a kept Where; what uses it gets its parts."""
         route = self.session.route.forgetting(name)
-        self.session.edit(replace(self.session.document, route=route), f"Delete “{name}”")
+        self.session.edit(replace(self.session.document, route=route), tr("Delete “{name}”", name=name))
 
     def unfold(self, part: Part) -> None:
         """Put the parts of a kept Where in place of its name."""
         kept = self.session.route.kept(part.params.refers_to or "")
         if kept is not None:
-            self.set_where(kept, "where, its own again")
+            self.set_where(kept, tr("where, its own again"))
 
     # -- from step to step ------------------------------------------------------------------------------------
 
@@ -196,4 +202,4 @@ class Parts(QObject):
         """Give the chosen step the copied Where, or all but it."""
         if self.copied is not None:
             where = replace(self.copied, invert=self.copied.invert != invert)
-            self.set_where(where, "where, pasted inverted" if invert else "where, pasted")
+            self.set_where(where, tr("where, pasted inverted") if invert else tr("where, pasted"))

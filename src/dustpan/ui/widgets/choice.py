@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import QComboBox
 
+_WIDEST = 260  # px
 _OWN_KEYS = (
     Qt.Key.Key_Up,
     Qt.Key.Key_Down,
@@ -21,7 +22,8 @@ _OWN_KEYS = (
 class Choice(QComboBox):
     """A combo box: the wheel moves it only when it has the focus, and letters belong to the window.
 
-    A click opens it and leaves the focus where it was; by Tab it is reached as ever.
+    A click opens it and leaves the focus where it was; by Tab it is reached as ever. It is as wide as its widest
+    text; what is longer than `_WIDEST`, such as a name that the user gave, is shortened.
     """
 
     def __init__(self, tip: str = "", name: str = ""):
@@ -29,6 +31,12 @@ class Choice(QComboBox):
         self.setToolTip(tip)
         self.setAccessibleName(name or tip)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+
+    def minimumSizeHint(self) -> QSize:
+        """Leave no text of the program without room, in any language."""
+        wanted = self.sizeHint()
+        return QSize(min(wanted.width(), _WIDEST), wanted.height())
 
     def wheelEvent(self, event):
         """Leave the wheel to what scrolls, unless the list was reached by Tab."""

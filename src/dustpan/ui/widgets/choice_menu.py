@@ -9,6 +9,8 @@ from typing import Any
 from PyQt6.QtGui import QActionGroup
 from PyQt6.QtWidgets import QMenu
 
+from dustpan.ui.translation import tr
+
 
 def fill_choices(
     menu: QMenu, choices: Iterable[tuple[Any, str, str]], chosen: Any, choose: Callable[[Any], None]
@@ -28,10 +30,10 @@ def fill_choices(
         choose(value)
 
     for value, name, tip in choices:
-        action = group.addAction(name)
+        action = group.addAction(tr(name))
         assert action is not None
         action.setCheckable(True)
         action.setChecked(value == chosen)
-        action.setToolTip(tip)
+        action.setToolTip(tr(tip))
         action.triggered.connect(partial(take, value))
         menu.addAction(action)

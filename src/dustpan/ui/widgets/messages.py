@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.configured import configured
 from dustpan.ui.widgets.icons import icon
@@ -30,8 +31,8 @@ class Message(QFrame):
         self._doing: Callable[[], None] | None = None
         self._offer: tuple[str, str, Callable[[], None], Callable[[], None]] | None = None  # not answered yet
         close = configured(QPushButton(icon("close", theme.GREYS.text), ""), objectName="quiet")
-        close.setToolTip("Close this message")
-        close.setAccessibleName("Close this message")
+        close.setToolTip(tr("Close this message"))
+        close.setAccessibleName(tr("Close this message"))
         close.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         close.clicked.connect(self._close)
         row = QHBoxLayout(self)
@@ -67,7 +68,7 @@ class Message(QFrame):
         self.sign.setPixmap(icon(name, tint).pixmap(16, 16))
         self.setStyleSheet(f"QFrame#message {{ border-color: {tint}; }}")
         self.text.setText(text)
-        self.text.setAccessibleName("Message")
+        self.text.setAccessibleName(tr("Message"))
         self.reposition()
         self.show()
         self.raise_()

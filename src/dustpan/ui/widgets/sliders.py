@@ -9,10 +9,12 @@ from PyQt6.QtGui import QPainter, QPolygonF
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSlider, QVBoxLayout, QWidget
 
 from dustpan.core.document.params import Param
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 
 _KNOB = 5.5
 _CLICK = 3  # px that a press moves before it is a drag
+_ENTRY = 92  # px, least width of the field of a value
 _FINE = 0.2  # of a step, with Shift
 
 
@@ -206,15 +208,16 @@ class NumberSlider(QWidget):
         self._measured: float | None = None
         self._limit: float | None = None
         self._past = ""  # what harm begins there
-        self.label = QLabel(described.label)
+        self.label = QLabel(tr(described.label))
         self.entry = Entry()
-        self.entry.setFixedSize(92, 20)
+        widest = max(self.fontMetrics().horizontalAdvance(self._text(end)) for end in described.range)
+        self.entry.setFixedSize(max(_ENTRY, widest + 10), 20)
         step = described.step or 0.01
         self.groove = Groove(round((described.range[1] - described.range[0]) / step))
         for widget in (self, self.label, self.entry, self.groove):
             widget.setToolTip(_tip(described))
         for widget in (self.entry, self.groove):
-            widget.setAccessibleName(described.label)
+            widget.setAccessibleName(tr(described.label))
         self._lay_out()
         self.groove.moved.connect(lambda part, dragging: self._take(self._value_at(part), dragging))
         self.groove.tapped.connect(lambda part: self._take(self._value_at(part), False, nudge=True))
@@ -259,8 +262,8 @@ class NumberSlider(QWidget):
         if not self.entry.hasFocus() or not self.entry.isModified():
             self.entry.setText(text)
             self.entry.setModified(False)
-        past = "" if self._limit is None else f" Harm begins at {self._text(self._limit)}."
-        self.groove.setAccessibleDescription(f"{text}. {self.described.help}{past}")
+        past = "" if self._limit is None else tr(" Harm begins at {limit}.", limit=self._text(self._limit))
+        self.groove.setAccessibleDescription(f"{text}. {tr(self.described.help)}{past}")
         low, high = self.described.range
         rest = self._part(0.0) if low < 0 < high else 0.0
         tick, limit = (None if mark is None else self._part(mark) for mark in (measured, self._limit))
@@ -272,7 +275,7 @@ class NumberSlider(QWidget):
         digits = 0 if step >= 1 else 1 if step >= 0.1 else 2
         if abs(value - round(value, digits)) > 1e-6:
             digits += 1
-        return f"{value:.{digits}f} {self.described.unit}".strip()
+        return f"{value:.{digits}f} {tr(self.described.unit)}".strip()
 
     def _part(self, value: float) -> float:
         low, high = self.described.range
@@ -314,5 +317,11 @@ class NumberSlider(QWidget):
 
 
 def _tip(described: Param) -> str:
-    unit = f" {described.unit}" if described.unit else ""
-    return f"{described.help}\n{described.low:g} to {described.high:g}{unit}; double-click goes back to the proposal."
+    unit = f" {tr(described.unit)}" if described.unit else ""
+    return tr(
+        "{help}\n{low:g} to {high:g}{unit}; double-click goes back to the proposal.",
+        help=tr(described.help),
+        low=described.low,
+        high=described.high,
+        unit=unit,
+    )

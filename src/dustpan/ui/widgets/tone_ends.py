@@ -10,6 +10,7 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QSlider, QWidget
 
 from dustpan.core.judge.histogram import BINS, HIGH, LOW, PLANES, Histogram
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 
 NAMES = ("black", "midtone", "white")
@@ -66,11 +67,13 @@ class ToneEnds(QSlider):
         self.setFixedHeight(86)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Ends of tone")
+        self.setAccessibleName(tr("Ends of tone"))
         self.setToolTip(
-            "How many pixels there are at each tone: filled before the ends are set, as a line behind the step."
-            "\nDrag what is to become black, middle grey and white; up and down choose a handle, left and right move"
-            " it; a double-click resets it."
+            tr(
+                "How many pixels there are at each tone: filled before the ends are set, as a line behind the step."
+                "\nDrag what is to become black, middle grey and white; up and down choose a handle, left and right"
+                " move it; a double-click resets it."
+            )
         )
 
     def show_ends(self, ends: Ends) -> None:
@@ -102,8 +105,10 @@ class ToneEnds(QSlider):
         self.setValue(round(self.ends.tones[self.chosen] * 1000))
         self.blockSignals(blocked)
         black, white = (f"{100 * share:.1f} %" for share in self.lost())
-        at = f"{_WORDS[self.chosen]} at tone {100 * self.ends.tones[self.chosen]:.0f} %"
-        self.setAccessibleDescription(f"{at}; {black} lost at black, {white} at white.")
+        at = tr("{end} at tone {tone:.0f} %", end=tr(_WORDS[self.chosen]), tone=100 * self.ends.tones[self.chosen])
+        self.setAccessibleDescription(
+            tr("{at}; {black} lost at black, {white} at white.", at=at, black=black, white=white)
+        )
 
     # -- drawing ----------------------------------------------------------------------------------------------
 
@@ -165,7 +170,7 @@ class ToneEnds(QSlider):
         for share, end, side in zip(self.lost(), ("black", "white"), sides, strict=True):
             marked = share >= _LOST
             painter.setPen(theme.colour(theme.MADDER_WORDS if marked else "faint"))
-            text = f"{100 * share:.1f} % lost at {end}" if marked else end
+            text = tr("{share:.1f} % lost at {end}", share=100 * share, end=tr(end)) if marked else end
             painter.drawText(inner, side | Qt.AlignmentFlag.AlignTop, text)
 
     # -- moving -----------------------------------------------------------------------------------------------

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QSlider, QWidget
 
 from dustpan.core.document.params import Param
 from dustpan.core.noise.model import DISPLAY, TONES
+from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 
 HANDLES = np.linspace(0.0, 1.0, 5)
@@ -41,8 +42,13 @@ class TonePlot(QSlider):
         self.setFixedHeight(68)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip(f"{described.help}\nDrag a handle, or choose one with the arrow keys; double-click resets it.")
-        self.setAccessibleName(described.label)
+        self.setToolTip(
+            tr(
+                "{help}\nDrag a handle, or choose one with the arrow keys; double-click resets it.",
+                help=tr(described.help),
+            )
+        )
+        self.setAccessibleName(tr(described.label))
 
     def show_noise(
         self, found: np.ndarray, strength: float, factors: tuple[float, ...], before: np.ndarray | None = None
@@ -65,7 +71,14 @@ class TonePlot(QSlider):
         self.setValue(round(self.factors[self.chosen] * 100))
         self.blockSignals(blocked)
         tone = f"{HANDLES[self.chosen]:.0%}".replace("%", " %")
-        self.setAccessibleDescription(f"At tone {tone}: {self.factors[self.chosen]:.2f} times. {self.described.help}")
+        self.setAccessibleDescription(
+            tr(
+                "At tone {tone}: {factor:.2f} times. {help}",
+                tone=tone,
+                factor=self.factors[self.chosen],
+                help=tr(self.described.help),
+            )
+        )
 
     def wheelEvent(self, event):
         """Leave the wheel to what scrolls."""
@@ -111,13 +124,13 @@ class TonePlot(QSlider):
         painter.setPen(theme.colour("faint"))
         painter.setFont(theme.font(7.5))
         inner = QRectF(self.rect()).adjusted(10, 4, -10, -2)
-        painter.drawText(inner, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, self.described.label)
+        painter.drawText(inner, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, tr(self.described.label))
         painter.drawText(inner, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, self._figures())
 
     def _figures(self) -> str:
         if self.before is None:
-            return f"found: up to {self.found.max():.1f}"
-        return f"up to {self.found.max():.1f}, was {self.before.max():.1f}"
+            return tr("found: up to {found:.1f}", found=self.found.max())
+        return tr("up to {found:.1f}, was {before:.1f}", found=self.found.max(), before=self.before.max())
 
     def _paint_handles(self, painter: QPainter) -> None:
         painter.setPen(Qt.PenStyle.NoPen)
