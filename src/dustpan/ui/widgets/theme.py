@@ -131,8 +131,10 @@ QScrollBar:vertical, QScrollBar:horizontal {{ background: transparent; width: 8p
 QScrollBar::handle {{ background: {GREYS.line}; border-radius: 4px; min-height: 24px; min-width: 24px; }}
 QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
 QFrame#steplist {{ background: {GREYS.panel}; border: 1px solid {GREYS.line}; }}
-QListWidget {{ background: {GREYS.ground}; border: none; border-radius: 5px; }}
-QListWidget::item:selected {{ background: #2C4A44; color: {GREYS.bright}; }}
+QListWidget, QTreeWidget, QTextBrowser {{ background: {GREYS.ground}; border: 1px solid transparent;
+    border-radius: 5px; }}
+QListWidget:focus, QTreeWidget:focus, QTextBrowser:focus {{ border-color: {VERDIGRIS}; }}
+QListWidget::item:selected, QTreeWidget::item:selected {{ background: #2C4A44; color: {GREYS.bright}; }}
 QListWidget::item {{ padding: 2px 4px; }}
 QListWidget::item:hover {{ background: {GREYS.raised}; }}
 QLabel#faint {{ color: {GREYS.faint}; }}
