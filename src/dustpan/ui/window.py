@@ -354,7 +354,8 @@ class Window(QMainWindow):
         self.hold_button.released.connect(partial(self.canvas.hold, False))
         self.compare_bar.detail.setParent(self.canvas)
         self.state_label = QLabel()
-        self.state_label.setMinimumWidth(38)
+        widest = max(self.state_label.fontMetrics().horizontalAdvance(tr(word)) for word in ("exact", "draft"))
+        self.state_label.setMinimumWidth(max(38, widest))
         self.state_label.setToolTip(tr("Whether the picture shows exact pixels, or a quick draft until they are there"))
         actions = self.actions_by_name
         self.zoom_button = button_of(actions["zoom1"], "100 %")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QPoint, QSize, Qt
 from PyQt6.QtGui import QAction, QKeySequence
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from dustpan.core.filters.viewing import SEE
 from dustpan.core.steps import kind_of
@@ -16,6 +16,7 @@ from dustpan.ui.widgets.sliders import Groove
 
 GAINS = (1, 2, 4, 8, 16)
 _RIM, _GAP = 8, 5  # px: at the sides of the bar, between two widgets
+_SHORT_LAMP, _LONG_LAMP = 30, 76  # px, of its slider
 _LAMP = 6  # stops either way
 _STEPS = 4  # positions of the lamp's slider in a stop
 _ONE_ROW = 960  # px, least width at which everything stands in one row
@@ -77,7 +78,11 @@ class WrappingBar(QWidget):
         return super().event(event)
 
     def _widths(self) -> list[int]:
-        return [sum(widget.sizeHint().width() + _GAP for widget in group) for group in self._groups]
+        """Return the width of each group; of labels the least, as rows shall not come and go with what they say."""
+        return [
+            sum((w.minimumWidth() if isinstance(w, QLabel) else w.sizeHint().width()) + _GAP for w in group)
+            for group in self._groups
+        ]
 
     def _wrap(self) -> None:
         first, middle, last = self._widths()
@@ -128,7 +133,8 @@ class CompareBar(QWidget):
         )
         self.see.addItems([tr("See {name}", name=tr(name)) for name in SEE])
         self.lamp = Groove(2 * _LAMP * _STEPS)
-        self.lamp.setFixedWidth(76)
+        self.lamp.setMinimumWidth(_SHORT_LAMP)
+        self.lamp.setMaximumWidth(_LONG_LAMP)
         self.lamp.setToolTip(
             tr("Lamp: light up the view alone, -6 to +6 stops, to look into darks and lights; double-click for 0 (B)")
         )
