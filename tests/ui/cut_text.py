@@ -41,6 +41,7 @@ from dustpan.ui.session.kept import KeptWork
 from dustpan.ui.shelf.keeping import KeepDialog
 from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
+from dustpan.ui.widgets.choice import MOST
 from dustpan.ui.widgets.picture_tile import PictureTile
 from dustpan.ui.widgets.sliders import NumberSlider
 from dustpan.ui.window import Window
@@ -87,7 +88,7 @@ def _cut(widget: QWidget) -> Iterator[str]:
         part = QStyle.SubControl.SC_ComboBoxEditField
         field = widget.style().subControlRect(QStyle.ComplexControl.CC_ComboBox, option, part, widget)
         for n in range(widget.count()):
-            if (needed := metrics.horizontalAdvance(widget.itemText(n))) > field.width():
+            if field.width() < (needed := metrics.horizontalAdvance(widget.itemText(n))) < MOST:
                 yield f"choice {widget.itemText(n)!r}: {needed} in {field.width()}"
     elif isinstance(widget, QLineEdit) and widget.text():
         margins = widget.textMargins()
@@ -112,13 +113,15 @@ def states_of(app: QApplication, window: Window) -> Iterator[str]:
     for labels, (name, figure, word) in zip(window.readings._labels, _WIDEST, strict=True):
         shown = tr(name), tr(figure, after="99.9", before="≈ 99.9"), tr(word)
         window.readings._show_line(labels, Reading(*shown, True, ""))
-    window._show_state(False, 888, 888)
+    window.bar.show_state(False, 888, 888)
     window.canvas.set_zoom(16.0)
     window.compare.change_appearance(lamp=-5.75)
     window.compare.set(mode="wipe", against="input")
     app.processEvents()
     yield "widest readings"
     window.compare.set(mode="")
+    if window.width() > SIZES[0][0]:
+        return  # the controls are as wide as in a small window
     for kind in kinds():
         session.add_step(kind)
         for part in (0.0, 1.0):

@@ -61,7 +61,7 @@ def test_the_very_first_start_shows_a_sample_and_the_next_one_the_start_page(win
 def test_anything_can_be_asked_what_it_is(opened, monkeypatch):
     shown = []
     monkeypatch.setattr(QWhatsThis, "showText", lambda place, text, widget: shown.append(text))
-    for widget, words in ((opened.hold_button, "Press and hold"), (opened.route_bar.add_button, "Add a step")):
+    for widget, words in ((opened.bar.hold, "Press and hold"), (opened.route_bar.add_button, "Add a step")):
         assert words in words_of(widget)
         place = widget.mapTo(opened, widget.rect().center())
         for kind in (QEvent.Type.QueryWhatsThis, QEvent.Type.WhatsThis):

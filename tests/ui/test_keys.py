@@ -156,9 +156,9 @@ def test_hold_shows_the_other_side_while_it_is_pressed(opened, qtbot):
     held = opened.canvas.grab().toImage()
     qtbot.keyRelease(opened.canvas, Qt.Key.Key_H)
     assert held != shown and opened.canvas.grab().toImage() == shown
-    qtbot.mousePress(opened.hold_button, Qt.MouseButton.LeftButton)
+    qtbot.mousePress(opened.bar.hold, Qt.MouseButton.LeftButton)
     assert opened.compare.now.holding
-    qtbot.mouseRelease(opened.hold_button, Qt.MouseButton.LeftButton)
+    qtbot.mouseRelease(opened.bar.hold, Qt.MouseButton.LeftButton)
     assert not opened.compare.now.holding
 
 

@@ -76,9 +76,9 @@ def test_an_output_is_seen_before_it_is_written(opened, qtbot, monkeypatch, tmp_
     opened.actions_by_name["cancel"].trigger()
     assert opened.pages.currentWidget() is not view and view.made is None
     opened.actions_by_name["output"].trigger()
-    opened.see_output()  # again while it is being made: the page stays
+    opened.output.see()  # again while it is being made: the page stays
     assert opened.pages.currentWidget() is view
-    opened.leave_output()
+    opened.output.leave()
     assert opened.session.tasks.find("output") is None  # nothing goes on behind
     opened.actions_by_name["output"].trigger()  # as it was looked at last
     qtbot.waitUntil(lambda: view.made is not None, timeout=20000)

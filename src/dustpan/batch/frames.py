@@ -7,6 +7,7 @@ import tempfile
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
+from math import isqrt
 from pathlib import Path
 
 import numpy as np
@@ -17,14 +18,14 @@ from dustpan.core.errors import PictureError, SaveError
 from dustpan.core.filters.file_values import from_light
 from dustpan.core.filters.planes import shrink_to
 from dustpan.core.frames.calibration import Calibration
-from dustpan.core.frames.combining import HALO, Combined, Method, combine
+from dustpan.core.frames.combining import HALO, Method, combine
 from dustpan.core.frames.normalising import Level, level_of, sky_of
 from dustpan.core.frames.placing import place, place_channels
 from dustpan.core.frames.quality import Quality
 from dustpan.core.frames.registration import Look, channel_placements, followed, register, unmoved
 from dustpan.core.frames.showing import Showing
 from dustpan.core.frames.stars import noise_of
-from dustpan.core.picture.region import Region
+from dustpan.core.picture.region import Region, cut_region, with_margin
 from dustpan.core.picture.source import Metadata, Source
 from dustpan.core.picture.working import from_working
 from dustpan.core.work.cancel import Token
@@ -33,7 +34,8 @@ from dustpan.files.save import Format, format_for, save_picture
 
 _ROOM = 256 << 20  # bytes of disk that are left free
 _PARTS = 4  # times the stack of a band that its combination takes
-_AT_ONCE, _LARGE = 2, 128 << 20  # frames read ahead, and bytes of light from which it is one
+_AT_ONCE, _LARGE = 2, 128 << 20  # frames read ahead, and bytes of light from which it is one; blocks combined at once
+_LEAST_ACROSS = 256  # px of a block's width: rows of a file are read in parts of some kB
 _ROWS = 256  # that are made ready for a file at once
 _PREVIEW = 900  # px, longer side of a frame in small
 
@@ -326,40 +328,63 @@ class Stack:
         """
         assert self.reference is not None
         method, frames = method or self.series.method, self._chosen(chosen)
-        height, width, channels = self.shape
-        rows = max(self.series.memory // (len(frames) * width * channels * 4 * _PARTS) - 2 * HALO, 1)
+        (height, width, _), by_frame = self.shape, np.zeros(len(frames))
         light = np.empty(self.shape, np.float32)
         rejected, coverage = np.empty((height, width), np.float32), np.empty((height, width), np.uint16)
-        by_frame = np.zeros(len(frames))
-        for top in range(0, height, rows):
+
+        def work(block: Region) -> np.ndarray:
             self.token.check()
-            progress(top / height)
-            kept = slice(top, min(top + rows, height))
-            whole = slice(max(kept.start - HALO, 0), min(kept.stop + HALO, height))
-            inner = slice(kept.start - whole.start, kept.stop - whole.start)
-            band = self._band(frames, whole, slice(0, width))
-            coverage[kept] = np.isfinite(band[:, inner, :, 0]).sum(axis=0)
-            done = combine(band, _weights(frames), method)
-            light[kept], rejected[kept] = done.light[inner], done.rejected[inner]
-            by_frame += _inside(done, whole, kept)
+            wide = with_margin(block, HALO, (width, height))
+            stack = self._part(frames, wide)
+            done = combine(stack, _weights(frames), method)
+            kept = _slices(block)
+            light[kept], rejected[kept], coverage[kept] = (
+                cut_region(plane, wide, block)
+                for plane in (done.light, done.rejected, np.isfinite(stack[..., 0]).sum(axis=0))
+            )
+            return done.by_frame * (rejected[kept].size / done.rejected.size)
+
+        blocks = self._blocks(len(frames))
+        with ThreadPoolExecutor(_AT_ONCE) as pool:
+            for number, left_out in enumerate(pool.map(work, blocks)):
+                by_frame += left_out
+                progress((number + 1) / len(blocks))
         share = by_frame / max(light.size, 1)
         return Result(light, coverage, rejected, frames, share, self.failed, self.reference.source)
+
+    def _blocks(self, count: int) -> list[Region]:
+        """Return blocks that cover the picture, so small that the stacks of those in work stay within the memory."""
+        height, width, channels = self.shape
+        room = self.series.memory // (_AT_ONCE * _PARTS * count * channels * 4)  # px
+        across = min(max(2 * isqrt(room), _LEAST_ACROSS), width)
+        across = -(-width // -(-width // across))
+        rows = max(room // (across + 2 * HALO) - 2 * HALO, 1)
+        return [
+            (left, top, min(left + across, width), min(top + rows, height))
+            for top in range(0, height, rows)
+            for left in range(0, width, across)
+        ]
 
     def tried(self, method: Method, region: Region, chosen: Sequence[int] | None = None) -> np.ndarray:
         """Return the light of a small region, h x w x channels, combined by a method."""
         frames = self._chosen(chosen)
-        band = self._band(frames, slice(region[1], region[3]), slice(region[0], region[2]))
-        return combine(band, _weights(frames), method).light
+        return combine(self._part(frames, region), _weights(frames), method).light
 
     def _chosen(self, chosen: Sequence[int] | None) -> list[Placed]:
         return self.used if chosen is None else [self.used[index] for index in chosen]
 
-    def _band(self, frames: list[Placed], rows: slice, columns: slice) -> np.ndarray:
-        """Return frames x rows x columns x channels, brought to the reference's level."""
+    def _part(self, frames: list[Placed], region: Region) -> np.ndarray:
+        """Return frames x h x w x channels of a region, brought to the reference's level."""
         assert self.reference is not None
-        sky = self.reference.sky
-        parts = [np.load(frame.file, mmap_mode="r")[rows, columns] for frame in frames]
-        return np.stack([frame.level.brought_to(part, sky) for frame, part in zip(frames, parts, strict=True)])
+        width, height = region[2] - region[0], region[3] - region[1]
+        stack = np.empty((len(frames), height, width, self.shape[2]), np.float32)
+        for part, frame in zip(stack, frames, strict=True):  # a map of a file counts as memory while it is held
+            part[...] = frame.level.brought_to(np.load(frame.file, mmap_mode="r")[_slices(region)], self.reference.sky)
+        return stack
+
+
+def _slices(region: Region) -> tuple[slice, slice]:
+    return slice(region[1], region[3]), slice(region[0], region[2])
 
 
 def _weights(frames: list[Placed]) -> np.ndarray:
@@ -371,11 +396,6 @@ def preview_of(light: np.ndarray) -> np.ndarray:
     """Return a frame in small, h x w x 3 uint8, as a night is looked at."""
     small = np.nan_to_num(np.atleast_3d(shrink_to(light, _PREVIEW)))
     return Showing.of(small).shown(small)
-
-
-def _inside(done: Combined, whole: slice, kept: slice) -> np.ndarray:
-    """Return about how many values of each frame were left out in the rows that are kept."""
-    return done.by_frame * ((kept.stop - kept.start) / (whole.stop - whole.start))
 
 
 def save_result(

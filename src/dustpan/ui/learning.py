@@ -26,7 +26,7 @@ class Learning(QObject):
     def ask(self) -> None:
         """Ask for dark frames of one ISO and exposure, and learn from them."""
         title = tr("Learn hot pixels: dark frames of one ISO and exposure")
-        names, _ = QFileDialog.getOpenFileNames(self.window, title, "", _PICTURES)
+        names, _ = QFileDialog.getOpenFileNames(self.window, title, "", tr(_PICTURES))
         if names:
             self.learn([Path(name) for name in names])
 

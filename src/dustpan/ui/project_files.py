@@ -56,7 +56,7 @@ class ProjectFiles(QObject):
     def ask_save(self) -> None:
         """Ask for a file, and save there."""
         start = self.path or (self.session.path or Path("project")).with_suffix(SUFFIX)
-        name, _ = QFileDialog.getSaveFileName(self.window, tr("Save project"), str(start), _PROJECTS)
+        name, _ = QFileDialog.getSaveFileName(self.window, tr("Save project"), str(start), tr(_PROJECTS))
         if name:
             self.save_to(Path(name) if Path(name).suffix else Path(name + SUFFIX))
 

@@ -34,8 +34,8 @@ class RemedyFiles(QObject):
             return
         facts = engine.source.metadata
         folder = Path(self.memory.get("remedy_folder", str(Path.home())))
-        start = folder / tr("{camera} ISO {iso}", camera=facts.camera or "route", iso=facts.iso or "").strip()
-        name, _ = QFileDialog.getSaveFileName(self.window, tr("Save route as remedy"), f"{start}.json", _REMEDIES)
+        start = folder / f"{facts.camera or 'route'} ISO {facts.iso or ''}".strip()
+        name, _ = QFileDialog.getSaveFileName(self.window, tr("Save route as remedy"), f"{start}.json", tr(_REMEDIES))
         if name:
             self.save(Path(name) if Path(name).suffix else Path(name + ".json"))
 
@@ -71,7 +71,7 @@ class RemedyFiles(QObject):
     def ask_apply(self) -> None:
         """Ask for a remedy and take its route."""
         folder = self.memory.get("remedy_folder", str(Path.home()))
-        name, _ = QFileDialog.getOpenFileName(self.window, tr("Apply remedy"), folder, _REMEDIES)
+        name, _ = QFileDialog.getOpenFileName(self.window, tr("Apply remedy"), folder, tr(_REMEDIES))
         if name:
             self.apply(Path(name))
 

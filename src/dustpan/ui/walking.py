@@ -54,7 +54,7 @@ class Walking(QObject):
     def ask(self) -> None:
         """Ask for pictures and open them."""
         folder = str(self.session.path.parent) if self.session.path else ""
-        names, _ = QFileDialog.getOpenFileNames(self.window, tr("Open pictures"), folder, _FILTER)
+        names, _ = QFileDialog.getOpenFileNames(self.window, tr("Open pictures"), folder, tr(_FILTER))
         if names:
             self.open([Path(name) for name in names])
 

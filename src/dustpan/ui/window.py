@@ -5,34 +5,21 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import Any
 
 from PyQt6.QtCore import QEvent, QPoint, Qt, pyqtSignal
-from PyQt6.QtWidgets import (
-    QHBoxLayout,
-    QLabel,
-    QMainWindow,
-    QMenu,
-    QMessageBox,
-    QPushButton,
-    QStackedWidget,
-    QVBoxLayout,
-    QWhatsThis,
-    QWidget,
-)
+from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWhatsThis, QWidget
 
 from dustpan.core.picture.source import Source
-from dustpan.core.render.finishing import Finish
 from dustpan.core.work.pool import Pool
 from dustpan.files.shelf import Shelf
 from dustpan.ui.actions import NEED_MAIN_PAGE, NEED_PICTURE, NEED_ROUTE, NEED_STEP, STEP_MENU, keys_of, make_actions
 from dustpan.ui.beside import Beside
+from dustpan.ui.closing import ask_to_end
 from dustpan.ui.commands import Commands
 from dustpan.ui.comparison.saving import Comparison
-from dustpan.ui.export_dialog import SEE_FIRST, ExportDialog, kept_finish
 from dustpan.ui.guide import show_guide
 from dustpan.ui.hand_back import HandBack
-from dustpan.ui.header import Header, button_of
+from dustpan.ui.header import Header
 from dustpan.ui.hints import Hints
 from dustpan.ui.interface_size import fill_size_menu
 from dustpan.ui.judging.findings import Findings
@@ -45,16 +32,18 @@ from dustpan.ui.keys_dialog import KeysDialog
 from dustpan.ui.learning import Learning
 from dustpan.ui.looked_at import LookedAt
 from dustpan.ui.memory import Memory
+from dustpan.ui.output_page import OutputPage
 from dustpan.ui.output_view import OutputView
 from dustpan.ui.picking import Picking
 from dustpan.ui.picture.canvas import Canvas
 from dustpan.ui.picture.compare import INPUT, MODES, Compare
-from dustpan.ui.picture.compare_bar import CompareBar, WrappingBar, mode_actions
+from dustpan.ui.picture.compare_bar import CompareBar, mode_actions
 from dustpan.ui.picture.display import Display, Stretch
 from dustpan.ui.picture.screen import Appearance
 from dustpan.ui.picture.small import SmallPicture
 from dustpan.ui.picture.tiles import Tiles
 from dustpan.ui.picture.values import Values
+from dustpan.ui.picture_bar import PictureBar
 from dustpan.ui.project_files import ProjectFiles
 from dustpan.ui.remedy_files import RemedyFiles
 from dustpan.ui.room import Panel, Room
@@ -76,19 +65,12 @@ from dustpan.ui.walking import Walking
 from dustpan.ui.what_is_this import answer
 from dustpan.ui.where.mask_files import MaskFiles
 from dustpan.ui.where.mask_view import GREY, HATCHED, HIDDEN
-from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.edge import Edge
 from dustpan.ui.widgets.messages import Message
 from dustpan.ui.widgets.text import shown_name
 
 _SIZE = (1280, 800)
 _LEAST_SIZE = (900, 600)
-_PANS = {
-    Qt.Key.Key_Left: (-80, 0),
-    Qt.Key.Key_Right: (80, 0),
-    Qt.Key.Key_Up: (0, -80),
-    Qt.Key.Key_Down: (0, 80),
-}  # px of the screen, by which the arrow keys move the output
 
 
 class Window(QMainWindow):
@@ -158,6 +140,8 @@ class Window(QMainWindow):
         self.small = SmallPicture(session)
         self.display = Display(self.canvas, (self.tiles, self.other), memory, message)
         self.output_view = OutputView(session, self.display)
+        self.pages = QStackedWidget()
+        self.output = OutputPage(session, self.output_view, memory, self.pages, self)
         self.stretch = Stretch(session, self.compare, message)
         self.commands = Commands(session, self.canvas, message, self)
         self.watch = FileWatch(self)
@@ -211,8 +195,8 @@ class Window(QMainWindow):
             "batch": self.beside.show_batch,
             "shelf": self.beside.show_shelf,
             "learn_noise": self.beside.show_camera_noise,
-            "export": self.ask_export,
-            "output": self.see_output,
+            "export": self.output.ask_export,
+            "output": lambda: self.output.see(),
             "quit": self.close,
             "next_picture": partial(self.walking.go, 1),
             "previous_picture": partial(self.walking.go, -1),
@@ -245,7 +229,7 @@ class Window(QMainWindow):
         canvas = self.canvas
         return {
             "states": self.show_states,
-            "fit": lambda: self.output_view.view.show_whole() if self.sees_output else canvas.fit(),
+            "fit": lambda: self.output_view.view.show_whole() if self.output.shown else canvas.fit(),
             "zoom1": partial(self._set_zoom, 1.0),
             "zoom2": partial(self._set_zoom, 2.0),
             "zoom4": partial(self._set_zoom, 4.0),
@@ -268,11 +252,9 @@ class Window(QMainWindow):
         }
 
     def _lay_out(self) -> None:
-        self.header, bar, strip = (
-            Header(self.session, self.actions_by_name),
-            self._make_bar(),
-            Strip(self.proof_strip, self.readings),
-        )
+        self.header = Header(self.session, self.actions_by_name)
+        self.bar = bar = PictureBar(self.canvas, self.compare_bar, self.actions_by_name)
+        strip = Strip(self.proof_strip, self.readings)
         pictures = QWidget()
         beside = QHBoxLayout(pictures)
         beside.setContentsMargins(0, 0, 0, 0)
@@ -317,7 +299,6 @@ class Window(QMainWindow):
                 strip,
             ],
         )
-        self.pages = QStackedWidget()
         self.pages.addWidget(self.start_page)
         self.pages.addWidget(work)
         self.pages.addWidget(self.output_view)
@@ -345,35 +326,13 @@ class Window(QMainWindow):
         self.tray.wanted = lambda: actions["tray"].isChecked() and not actions["alone"].isChecked()
         self.room = Room(self, self.canvas, self.memory, panels, around, actions["alone"], keys)
 
-    def _make_bar(self) -> QWidget:
-        """Return the bar under the picture: ways to compare, exact or draft, zoom."""
-        self.hold_button = QPushButton(tr("Hold"))
-        self.hold_button.setToolTip(tr("Press and hold to see the other side (H)"))
-        self.hold_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.hold_button.pressed.connect(partial(self.canvas.hold, True))
-        self.hold_button.released.connect(partial(self.canvas.hold, False))
-        self.compare_bar.detail.setParent(self.canvas)
-        self.state_label = QLabel()
-        widest = max(self.state_label.fontMetrics().horizontalAdvance(tr(word)) for word in ("exact", "draft"))
-        self.state_label.setMinimumWidth(max(38, widest))
-        self.state_label.setToolTip(tr("Whether the picture shows exact pixels, or a quick draft until they are there"))
-        actions = self.actions_by_name
-        self.zoom_button = button_of(actions["zoom1"], "100 %")
-        self.zoom_button.setFixedWidth(64)
-        self.zoom_button.setAccessibleName(tr("Actual pixels"))
-        modes: list[QWidget] = [self.hold_button, *(button_of(actions[mode]) for mode in MODES)]
-        zoom: list[QWidget] = [self.state_label, button_of(actions["fit"]), self.zoom_button]
-        return WrappingBar(modes, [self.compare_bar], zoom)
-
     def _connect(self) -> None:
         session = self.session
         for signal in (session.opened, session.chosen, self.walking.changed):
             signal.connect(self._refresh)
         session.edited.connect(lambda dragging: self._refresh())
         session.opened.connect(self._begin_looking)
-        for signal in (session.opened, session.edited):
-            signal.connect(lambda *_: self.leave_output())
-        self.output_view.left.connect(self.leave_output)
+        self.output.turned.connect(self._refresh)
         session.opened.connect(lambda: self.left_open.note(self.walking.left))
         session.opened.connect(lambda: self.watch.follow(session.path, session.stamp))
         session.chosen.connect(self._show_chosen)
@@ -400,7 +359,7 @@ class Window(QMainWindow):
         self.limits.found.connect(lambda: self.controls.show_limit(self.limits.limit))
         self.proofs.chosen.connect(self.findings.search)  # the proofs come first
         self.watch.told.connect(lambda text: self.message.tell(text, True))
-        self.tiles.state.connect(self._show_state)
+        self.tiles.state.connect(self.bar.show_state)
         self.compare.changed.connect(self._compare_anew)
         self.compare.changed.connect(lambda: self.controls.show_channel(self.compare.now.appearance.see))
         self.controls.peeked.connect(self.compare.peek)
@@ -411,7 +370,6 @@ class Window(QMainWindow):
         panel.picked.connect(self.picking.range)
         panel.saved.connect(self.mask_files.ask_save)
         panel.loaded.connect(self.mask_files.ask_load)
-        self.canvas.zoomed.connect(lambda zoom: self.zoom_button.setText(f"{zoom:.0%}".replace("%", " %")))
         self.canvas.moved.connect(self._move_detail)
         self.display.changed.connect(self.proofs.render)
         self.display.changed.connect(self._refresh)
@@ -437,10 +395,10 @@ class Window(QMainWindow):
         for names, met in needs.items():
             for name in names:
                 actions[name].setEnabled(met)
-        if self.sees_output:
+        if self.output.shown:
             for name in (*NEED_MAIN_PAGE, *MODES):
                 actions[name].setEnabled(False)
-        self.hold_button.setEnabled(ready)
+        self.bar.hold.setEnabled(ready)
         actions["reread"].setEnabled(session.path is not None)
         actions["no_monitor"].setVisible(self.display.has_monitor)
         self.walking.enable(actions["next_picture"], actions["previous_picture"])
@@ -489,12 +447,6 @@ class Window(QMainWindow):
         alone, hatched = (self.actions_by_name[name].isChecked() for name in ("where_alone", "where"))
         self.canvas.mask_view.show_as(GREY if alone else HATCHED if hatched else HIDDEN)
 
-    def _show_state(self, exact: bool, have: int, wanted: int) -> None:
-        self.state_label.setText(
-            tr("exact") if exact else tr("draft  {have}/{wanted}", have=have, wanted=wanted) if have else tr("draft")
-        )
-        self.state_label.setStyleSheet(f"color: {theme.VERDIGRIS if exact else theme.GREYS.faint};")
-
     def tell(self, text: str, harm: bool) -> None:
         """Show a message; with no picture there is no picture to show it on."""
         self.message.setParent(self.canvas if self.pages.currentIndex() else self.start_page)
@@ -525,42 +477,11 @@ class Window(QMainWindow):
         """List all keys."""
         KeysDialog(keys_of(self._menus), self).open()
 
-    def ask_export(self) -> None:
-        """Ask where to export to, and do it."""
-        dialog = ExportDialog(self.session.path, self.session.engine.source, self.memory, self)
-        ended = dialog.exec()
-        if ended == SEE_FIRST:
-            self.see_output(dialog.finish)
-        elif ended:
-            self.leave_output()
-            quality, overwrite = round(dialog.quality.value), dialog.overwrite.isChecked()
-            how: dict[str, Any] = {"quality": quality, "overwrite": overwrite, "finish": dialog.finish}
-            how |= {"also": dialog.also.also, "with_original": dialog.with_original.isChecked()}
-            self.session.exporting.export(dialog.target, dialog.format_name, **how)
-
-    @property
-    def sees_output(self) -> bool:
-        """Whether the output is shown; keys belong to it then."""
-        return self.pages.currentWidget() is self.output_view
-
     def _set_zoom(self, zoom: float) -> None:
-        (self.output_view.view if self.sees_output else self.canvas).set_zoom(zoom)
+        (self.output_view.view if self.output.shown else self.canvas).set_zoom(zoom)
 
     def _step_zoom(self, steps: int) -> None:
-        self.output_view.view.step_zoom(steps) if self.sees_output else self.canvas.zoom_by(steps)
-
-    def see_output(self, finish: Finish | None = None) -> None:
-        """Show the picture as it would be exported; by default as it was exported or looked at last."""
-        self.pages.setCurrentWidget(self.output_view)
-        self._refresh()
-        self.output_view.make(finish or kept_finish(self.memory))
-
-    def leave_output(self) -> None:
-        """Go back to the picture."""
-        if self.sees_output:
-            self.output_view.forget()
-            self.pages.setCurrentIndex(1)
-            self._refresh()
+        self.output_view.view.step_zoom(steps) if self.output.shown else self.canvas.zoom_by(steps)
 
     def open_files(self, paths: list[Path], *, read: Callable[[], Source] | None = None) -> None:
         """Open pictures together; see `Walking.open`."""
@@ -574,7 +495,7 @@ class Window(QMainWindow):
             return
         if self.header.task_bar.cancel_newest():
             return
-        self.leave_output()
+        self.output.leave()
         self.room.show_alone(False)
         self.setFocus()
 
@@ -594,18 +515,17 @@ class Window(QMainWindow):
         """Show the other side while H is held; what nothing else takes moves the picture."""
         if event.key() == Qt.Key.Key_H and not event.modifiers():
             if not event.isAutoRepeat():
-                (self.output_view if self.sees_output else self.canvas).hold(True)
-        elif self.sees_output:
-            if (by := _PANS.get(Qt.Key(event.key()))) is not None:
-                self.output_view.view.pan(*by)
+                (self.output_view if self.output.shown else self.canvas).hold(True)
+        elif self.output.shown:
+            self.output.press(event.key())
         elif self.session.engine is not None:
             self.canvas.keyPressEvent(event)
 
     def keyReleaseEvent(self, event):
         """Show the route's result again."""
         if event.key() == Qt.Key.Key_H and not event.isAutoRepeat():
-            (self.output_view if self.sees_output else self.canvas).hold(False)
-        elif not self.sees_output:
+            (self.output_view if self.output.shown else self.canvas).hold(False)
+        elif not self.output.shown:
             self.canvas.keyReleaseEvent(event)
 
     def event(self, event):
@@ -645,7 +565,7 @@ class Window(QMainWindow):
         under_way += self.beside.under_way
         if under_way and not self._may_lose:
             event.ignore()
-            self._ask_to_end(under_way[0])
+            ask_to_end(self, under_way[0], self.close_at_once)
             return
         if not (self.isMaximized() or self.isFullScreen()):
             self.memory.put("size", [self.width(), self.height()])
@@ -665,17 +585,6 @@ class Window(QMainWindow):
         """Close without a question."""
         self._may_lose = True
         self.close()
-
-    def _ask_to_end(self, under_way: str) -> None:
-        box = QMessageBox(self)
-        box.setWindowTitle(tr("Close"))
-        box.setText(tr("{under_way} is under way.", under_way=under_way))
-        box.setInformativeText(tr("Closing stops it; no file is left half-written."))
-        stop = box.addButton(tr("Stop it and close"), QMessageBox.ButtonRole.DestructiveRole)
-        box.setDefaultButton(box.addButton(tr("Go on"), QMessageBox.ButtonRole.RejectRole))
-        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        stop.clicked.connect(self.close_at_once)
-        box.open()
 
 
 def _column(*widgets: QWidget, stretched: QWidget | None = None) -> QVBoxLayout:

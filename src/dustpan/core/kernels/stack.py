@@ -6,6 +6,9 @@ import numpy as np
 
 from dustpan.core.kernels.compiled import helper, kernel
 
+#: Of Shell's sort; they hold for some thousand frames (Ciura, M. (2001), doi 10.1007/3-540-44669-9_12).
+_GAPS = (701, 301, 132, 57, 23, 10, 4, 1)
+
 
 @helper
 def _gather(stack, weights, pixel, values, shares):
@@ -13,14 +16,16 @@ def _gather(stack, weights, pixel, values, shares):
     count = 0
     for frame in range(stack.shape[0]):
         value = stack[frame, pixel]
-        if value != value:
-            continue
-        at = count
-        while at > 0 and values[at - 1] > value:
-            values[at], shares[at] = values[at - 1], shares[at - 1]
-            at -= 1
-        values[at], shares[at] = value, weights[frame]
-        count += 1
+        if value == value:
+            values[count], shares[count] = value, weights[frame]
+            count += 1
+    for gap in _GAPS:
+        for n in range(gap, count):
+            value, share, at = values[n], shares[n], n
+            while at >= gap and values[at - gap] > value:
+                values[at], shares[at] = values[at - gap], shares[at - gap]
+                at -= gap
+            values[at], shares[at] = value, share
     return count
 
 

@@ -59,7 +59,7 @@ class Item:
         if self.state == FAILED:
             return self.error
         if self.output is None:
-            return self.state
+            return tr(self.state)
         harm = [found["what"].replace("_", " ") for found in self.output["harm"]]
         return f"{Path(self.output['out']).name}" + (tr(", look at: {harm}", harm=", ".join(harm)) if harm else "")
 

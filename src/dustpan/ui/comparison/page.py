@@ -80,7 +80,7 @@ def _draw_pair(painter: QPainter, pair: PairOfImages, left: float, top: float, w
     for number, (image, word) in enumerate(((pair.before, "before"), (pair.after, "after"))):
         size = image.size().scaled(int(width), int(most), Qt.AspectRatioMode.KeepAspectRatio)
         x = left + number * (width + _GAP)
-        _write(painter, QRectF(x, top, width, 24), f"{pair.name}, {word}", 15, _FAINT)
+        _write(painter, QRectF(x, top, width, 24), f"{pair.name}, {tr(word)}", 15, _FAINT)
         painter.drawImage(QRectF(x, top + 28, size.width(), size.height()), image)
         end = max(end, top + 28 + size.height())
     return end

@@ -35,7 +35,7 @@ class Comparison(QObject):
         folder = Path(self.memory.get("comparison_folder", str(path.parent if path else Path.home())))
         stem = path.stem if path else engine.source.name
         start = folder / f"{stem}-comparison.png"
-        name, chosen = QFileDialog.getSaveFileName(self.window, tr("Save a comparison"), str(start), _FILES)
+        name, chosen = QFileDialog.getSaveFileName(self.window, tr("Save a comparison"), str(start), tr(_FILES))
         if name:
             file = Path(name)
             ending = ".pdf" if "pdf" in chosen else ".png"

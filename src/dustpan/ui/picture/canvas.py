@@ -318,7 +318,7 @@ class Canvas(QFrame):
         mode = self.compare.now.mode
         other = self.holding or (mode == "alternate" and self._other_turn)
         self._paint_side(painter, clip, self.other if other else self.tiles, marked=not other)
-        word = self.compare.word if other else {"removed": self._removed_word(), "alternate": "route"}.get(mode, "")
+        word = self.compare.word if other else {"removed": self._removed_word(), "alternate": tr("route")}.get(mode, "")
         draw_word_in_corner(painter, clip.topLeft(), word)
 
     def _removed_word(self) -> str:
@@ -331,7 +331,7 @@ class Canvas(QFrame):
         painter.save()
         painter.translate(self.room.width(), 0)
         self._paint_side(painter, clip, self.tiles, marked=True)
-        draw_word_in_corner(painter, clip.topLeft(), "route")
+        draw_word_in_corner(painter, clip.topLeft(), tr("route"))
         painter.restore()
         painter.setClipping(False)
         painter.fillRect(self.room.width() - 1, 0, 2, self.height(), theme.colour("line"))
@@ -340,7 +340,7 @@ class Canvas(QFrame):
         for side, tiles in zip(self.wipe.sides(self.shown, clip), (self.other, self.tiles), strict=True):
             self._paint_side(painter, side, tiles, marked=False)
         self._paint_marks(painter, clip)  # over both sides: what can be taken hold of must be seen
-        self.wipe.paint(painter, self.shown, clip, (self.compare.word, "route"))
+        self.wipe.paint(painter, self.shown, clip, (self.compare.word, tr("route")))
 
     def _paint_side(self, painter: QPainter, clip: QRect, tiles: Tiles, *, marked: bool) -> None:
         """Draw the tiles of one side inside a clip, and what is marked on them."""

@@ -114,4 +114,4 @@ class Compare(QObject):
         step = self.session.step
         if self.now.against == INPUT and step is not None:
             return tr("input of {step}", step=tr(step.title))
-        return self.now.against if self.now.against in self.session.takes else ORIGINAL
+        return self.now.against if self.now.against in self.session.takes else tr(ORIGINAL)

@@ -53,7 +53,7 @@ class Display(QObject):
     def ask_monitor(self) -> None:
         """Ask for the file of the monitor's profile."""
         start = self.memory.get("monitor", "")
-        name, _ = QFileDialog.getOpenFileName(self.canvas.window(), tr("Profile of the monitor"), start, _PROFILES)
+        name, _ = QFileDialog.getOpenFileName(self.canvas.window(), tr("Profile of the monitor"), start, tr(_PROFILES))
         if name:
             self.set_monitor(Path(name))
 

@@ -167,7 +167,7 @@ class ShelfWindow(QWidget):
             found = [item for item in items if item.matches(self.search.text())]
             if not found:
                 continue
-            group = QTreeWidgetItem([name])
+            group = QTreeWidgetItem([tr(name)])
             group.setFlags(Qt.ItemFlag.ItemIsEnabled)
             group.setForeground(0, theme.colour("faint"))
             self.list.addTopLevelItem(group)
@@ -255,7 +255,7 @@ class ShelfWindow(QWidget):
         self.changed.emit()
 
     def _ask_import(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, tr("Take in remedies"), "", _REMEDIES)
+        names, _ = QFileDialog.getOpenFileNames(self, tr("Take in remedies"), "", tr(_REMEDIES))
         self.take_in([Path(name) for name in names])
 
     def take_in(self, files: list[Path]) -> None:
@@ -274,7 +274,7 @@ class ShelfWindow(QWidget):
     def _ask_export(self) -> None:
         if (item := self.chosen) is None:
             return
-        name, _ = QFileDialog.getSaveFileName(self, tr("Save remedy"), f"{item.remedy.name}.json", _REMEDIES)
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save remedy"), f"{item.remedy.name}.json", tr(_REMEDIES))
         if not name:
             return
         try:

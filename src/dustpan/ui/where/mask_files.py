@@ -65,7 +65,7 @@ class MaskFiles(QObject):
 
     def ask_load(self) -> None:
         """Ask for a grey picture for the part at hand."""
-        name, _ = QFileDialog.getOpenFileName(self.window, tr("A grey picture for the Where"), "", _FILTER)
+        name, _ = QFileDialog.getOpenFileName(self.window, tr("A grey picture for the Where"), "", tr(_FILTER))
         if name:
             self.load(Path(name))
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import QComboBox
 
-_WIDEST = 260  # px
+MOST = 380  # px, width that it asks for at most
+_LEAST = 260  # px, that it has in any case if its texts need them
 _OWN_KEYS = (
     Qt.Key.Key_Up,
     Qt.Key.Key_Down,
@@ -23,7 +24,7 @@ class Choice(QComboBox):
     """A combo box: the wheel moves it only when it has the focus, and letters belong to the window.
 
     A click opens it and leaves the focus where it was; by Tab it is reached as ever. It is as wide as its widest
-    text; what is longer than `_WIDEST`, such as a name that the user gave, is shortened.
+    text; what is longer than `MOST`, such as a name that the user gave, is shortened.
     """
 
     def __init__(self, tip: str = "", name: str = ""):
@@ -33,10 +34,15 @@ class Choice(QComboBox):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
 
+    def sizeHint(self) -> QSize:
+        """Be as wide as the widest text, within reason."""
+        wanted = super().sizeHint()
+        return QSize(min(wanted.width(), MOST), wanted.height())
+
     def minimumSizeHint(self) -> QSize:
-        """Leave no text of the program without room, in any language."""
+        """Leave no usual text of the program without room, in any language."""
         wanted = self.sizeHint()
-        return QSize(min(wanted.width(), _WIDEST), wanted.height())
+        return QSize(min(wanted.width(), _LEAST), wanted.height())
 
     def wheelEvent(self, event):
         """Leave the wheel to what scrolls, unless the list was reached by Tab."""
