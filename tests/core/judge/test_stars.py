@@ -13,6 +13,7 @@ from dustpan.core.document.route import Route, new_step
 from dustpan.core.judge.figures import find_harms
 from dustpan.core.judge.harms import Figures, sides_of
 from dustpan.core.judge.harms.stars import combine_stars, measure_stars
+from dustpan.core.judge.propose import ease_route
 from dustpan.core.judge.report import judge
 from dustpan.core.judge.spots import choose_patches
 from dustpan.core.picture.source import Source
@@ -28,8 +29,8 @@ def stored(picture: np.ndarray) -> np.ndarray:
     return np.clip(np.rint(picture * 255), 0, 255).astype(np.uint8)
 
 
-def sky(width: float, *, seed: int = 1) -> np.ndarray:
-    """A dark sky with noise of 3 levels and stars as wide as that at half their height, px."""
+def sky(width: float, *, seed: int = 1, noise: float = 3.0) -> np.ndarray:
+    """A dark sky with noise of so many levels and stars as wide as that at half their height, px."""
     rng = np.random.default_rng(seed)
     picture = np.full((SIDE, SIDE, 3), (0.09, 0.10, 0.13))
     y, x = np.mgrid[-7:8, -7:8]
@@ -38,7 +39,7 @@ def sky(width: float, *, seed: int = 1) -> np.ndarray:
         square = (x + rng.uniform(-0.5, 0.5)) ** 2 + (y + rng.uniform(-0.5, 0.5)) ** 2
         light = rng.uniform(0.1, 0.8) * np.exp(-square * 4 * np.log(2) / width**2)
         picture[row - 7 : row + 8, column - 7 : column + 8] += light[..., None] * rng.uniform(0.75, 1, 3)
-    return picture + rng.normal(0, 3 * LEVEL, picture.shape)
+    return picture + rng.normal(0, noise * LEVEL, picture.shape)
 
 
 def with_hot_pixels(picture: np.ndarray, interpolate) -> np.ndarray:
@@ -93,3 +94,21 @@ def test_a_step_that_takes_stars_is_told_of_and_eased():
     kind = kinds()["hot_pixels"]
     eased = kind.ease(replace(kind.params_type(), spare_stars=False), "stars_lost", None)
     assert eased.spare_stars and "stars_lost" not in harms_of(sky(2.2), spare_stars=eased.spare_stars)
+
+
+def test_stars_that_cleaning_would_take_are_left_out_and_the_sky_is_cleaned_as_much():
+    engine = Engine(Source(stored(sky(1.6, noise=13.0))))
+    step, all_of_it = (
+        new_step("noise", "noise"),
+        {"auto": False, "luminance": 100.0, "colour": 100.0, "detail_return": 0.0},
+    )
+    whole, original = Route((replace(step, params=replace(step.params, **all_of_it)),)), engine.plan(Document())
+    spots = choose_patches(original.base)
+    harm = {h.what for h in judge(engine, engine.plan(Document(whole)), original, spots).harm}
+    spared = ease_route(engine, Document(whole))
+    left = {h.what for h in judge(engine, engine.plan(Document(spared)), original, spots).harm}
+    (eased,) = spared
+    assert "stars_lost" in harm and "stars_lost" not in left
+    assert eased.params == whole.find("noise").params and [part.kind for part in eased.where.parts] == ["stars"]
+    rest = engine.render(engine.plan(Document(spared)), (0, 0, SIDE, SIDE))
+    assert 1.4826 * np.median(np.abs(rest - np.median(rest, axis=(0, 1)))) < 2 * LEVEL

@@ -100,12 +100,13 @@ def eased(route: Route, plan: Plan, finding: Finding) -> Route:
     prepared, step = plan.find(finding.step_id), route.find(finding.step_id)
     if prepared is None or step is None:
         return route
-    gentler = prepared.kind.ease(prepared.params, finding.what, prepared.noise)
-    if gentler is None and (spared := spare(step, prepared.kind.spares.get(finding.what, ""))) is not None:
+    kind, spared = prepared.kind, spare(step, prepared.kind, finding.what)
+    gentler = kind.ease(prepared.params, finding.what, prepared.noise)
+    if spared is not None and (gentler is None or finding.what in kind.spares_first):
         return route.with_step(spared)
     if gentler is None:
         return route
-    if gentler == prepared.params or prepared.kind.idle(gentler):
+    if gentler == prepared.params or kind.idle(gentler):
         return route.without(step.id)
     return route.with_step(replace(step, params=gentler))
 

@@ -180,7 +180,7 @@ def name_culprit(finding: Finding, plan: Plan) -> Finding:
     able = [
         step
         for step in plan.all_active
-        if spare(step.step, step.kind.spares.get(finding.what, "")) is not None
+        if spare(step.step, step.kind, finding.what) is not None
         or step.kind.ease(step.params, finding.what, step.noise) is not None
     ]
     return replace(finding, step=able[-1].kind.kind, step_id=able[-1].step.id) if able else finding

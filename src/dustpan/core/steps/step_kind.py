@@ -129,7 +129,9 @@ class StepKind(StepDescription):
     keeps_noise : whether the noise behind it is the noise before it: what it changes is no part of that.
     judged_by : the parameter of which too much does harm; empty where none is.
     in_light : whether it works in light, between `enter` and `leave`, for files with a tone curve of their own.
-    spares : by harm, the kind of part that is taken out of the step's Where against it, when gentler settings end.
+    spares : by harm, the kind and the settings of the part that is taken out of the step's Where against it, when
+        gentler settings end.
+    spares_first : harms against which that is done before settings become gentler.
     """
 
     max_support: ClassVar[int] = MAX_SUPPORT
@@ -139,7 +141,8 @@ class StepKind(StepDescription):
     keeps_noise: ClassVar[bool] = False
     judged_by: ClassVar[str] = ""
     in_light: ClassVar[bool] = False
-    spares: ClassVar[dict[str, str]] = {}
+    spares: ClassVar[dict[str, tuple[str, dict[str, float]]]] = {}
+    spares_first: ClassVar[tuple[str, ...]] = ()
 
     def support(self, params: Params, analysis: Any) -> int:
         """Return how many pixels around a tile `apply` looks at, 0 to `max_support`."""

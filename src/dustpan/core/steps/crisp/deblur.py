@@ -54,7 +54,7 @@ class Deblur(StepKind):
     default_blend = "luminance_only"
     judged_by = "strength"
     max_support = 280
-    spares: ClassVar = {"noise_louder": "flat", "worms": "flat"}
+    spares: ClassVar = {"noise_louder": ("flat", {}), "worms": ("flat", {})}
     inside: ClassVar = {"gained": Inside("What is gained", "radius")}
 
     def support(self, params, analysis):

@@ -58,7 +58,7 @@ class HighPass(StepKind):
     help = "Lays the picture's own detail over it, freed of noise; good for what is coarser than sharpening reaches."
     params_type = HighPassParams
     judged_by = "strength"
-    spares: ClassVar = {"noise_louder": "flat", "worms": "flat"}
+    spares: ClassVar = {"noise_louder": ("flat", {}), "worms": ("flat", {})}
     inside: ClassVar = {"detail": Inside("Detail picture", "radius")}
 
     def support(self, params, analysis):

@@ -101,7 +101,7 @@ class Sharpen(StepKind):
     params_type = SharpenParams
     default_blend = "luminance_only"
     judged_by = "amount"
-    spares: ClassVar = {"noise_louder": "flat", "worms": "flat"}
+    spares: ClassVar = {"noise_louder": ("flat", {}), "worms": ("flat", {})}
     inside: ClassVar = {
         "gate": Inside("Gates: where detail is raised", "edge_gate"),
         "detail": Inside("Detail that is raised", "radius"),

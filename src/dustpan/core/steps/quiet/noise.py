@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import ClassVar
 
 from dustpan.core.filters.colour import with_grey
 from dustpan.core.noise.carry import carry_field
@@ -32,6 +33,8 @@ class Noise(StepKind):
     help = "Quiets brightness and colour noise by what was measured at each tone, and leaves texture."
     params_type = NoiseParams
     inside = INSIDE
+    spares: ClassVar = {"stars_lost": ("stars", {"sensitivity": 4.0})}
+    spares_first = ("stars_lost",)
 
     def support(self, params, analysis):
         """Return 20 to 126 px: more for coarser scales, giving detail back, surfaces and the thorough engine."""
