@@ -153,7 +153,7 @@ def test_a_patch_is_dragged_clicked_and_cut_to_the_picture():
 
 def test_exact_pixels_of_the_whole_come_from_the_middle_outwards(window, qtbot, noisy):
     """At Fit, first a draft of all, then the exact tiles nearest the middle."""
-    large = replace(noisy, pixels=np.tile(noisy.pixels, (10, 8, 1)))
+    large = replace(noisy, pixels=np.tile(noisy.pixels, (8, 6, 1)))
     with qtbot.waitSignal(window.session.opened, timeout=20000):
         window.session.opening.open_from(lambda: large, "large.png")
     tiles, came = window.tiles, []

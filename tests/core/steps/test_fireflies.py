@@ -11,7 +11,6 @@ from training.textures import draw_texture
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
-from dustpan.core.judge.propose import propose_route
 from dustpan.core.picture.curve import decode_curve, encode_curve
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
@@ -59,8 +58,11 @@ def test_fireflies_lose_their_excess_and_nothing_else_moves(rendered):
     assert result[struck].sum() > 1.02 * rendered[struck].sum() or result.sum() > rendered.sum()
     found = engine.points_found(plan, "fireflies")
     assert abs(len(found) - len(rows)) < 0.15 * len(rows)
-    assert "fireflies" in [step.kind for step in propose_route(engine)]
-    assert "fireflies" not in [step.kind for step in propose_route(Engine(Source(rendered, linear=True)))]
+    proposed = (
+        kinds()["fireflies"].propose(one.survey(one.plan(Document())))
+        for one in (engine, Engine(Source(rendered, linear=True)))
+    )
+    assert [params is not None for params in proposed] == [True, False]
 
 
 @pytest.mark.parametrize("seed", [0, 1, 4, 6])
