@@ -16,6 +16,7 @@ from pathlib import Path
 from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtWidgets import (
     QAbstractButton,
+    QAbstractSpinBox,
     QApplication,
     QCheckBox,
     QComboBox,
@@ -27,6 +28,7 @@ from PyQt6.QtWidgets import (
 )
 from tests.ui.pseudo import Pseudo, untranslated_in
 
+from dustpan.core.document.viewing import USUAL
 from dustpan.core.steps import kinds
 from dustpan.core.where import part_kinds
 from dustpan.core.work.pool import Pool
@@ -68,7 +70,11 @@ def _cut_now(window: QWidget) -> list[str]:
     for _ in range(4):
         QApplication.processEvents()  # layouts follow their contents by events
     shown = [w for w in window.findChildren(QWidget) if w.isVisible() and not isinstance(w, _DRAWN)]
-    return [text for widget in shown if not widget.visibleRegion().isEmpty() for text in _cut(widget)]
+    low = [
+        w for w in shown if isinstance(w, QComboBox | QAbstractSpinBox) and w.height() < w.fontMetrics().height() + 4
+    ]
+    cut = [text for widget in shown if not widget.visibleRegion().isEmpty() for text in _cut(widget)]
+    return [*cut, *(f"{type(widget).__name__} {widget.accessibleName()!r} is too low" for widget in low)]
 
 
 def _cut(widget: QWidget) -> Iterator[str]:
@@ -154,17 +160,22 @@ def windows_beside(app: QApplication, window: Window, folder: Path) -> Iterator[
     yield "batch", batch
     yield "frames", window.beside.show_frames()
     yield "camera's noise", window.beside.show_camera_noise()
-    dialog = ExportDialog(folder / _LONG, window.session.engine.source, None, window)
+    dialog = _shown(ExportDialog(folder / _LONG, window.session.engine.source, None, window))
+    dialog.room.setText("1600")
+    dialog.viewing.show_viewing(USUAL["matte"])
+    yield "export for a print", dialog
+    dialog.show()
     dialog.format.setCurrentIndex(dialog.format.findData("tiff16"))
     for _ in range(3):
         dialog.also.add()
-    yield "export", _shown(dialog)
+    yield "export", dialog
     window.hints.begin()
     yield "hints", window
 
 
-def _shown(dialog: QWidget) -> QWidget:
+def _shown(dialog):
     dialog.show()
+    QApplication.processEvents()
     return dialog
 
 

@@ -6,7 +6,7 @@ import os
 from datetime import date
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -146,6 +146,14 @@ class ExportDialog(QDialog):
             grid.addWidget(field, row, 1)
         grid.addWidget(self.note, 9, 0, 1, 2)
         grid.addWidget(self.buttons, 10, 0, 1, 2, Qt.AlignmentFlag.AlignRight)
+
+    def event(self, event):
+        """Grow with what is added: a note that wraps is not counted in the least height of a dialog."""
+        done = super().event(event)
+        layout = self.layout()
+        if event.type() == QEvent.Type.LayoutRequest and self.isVisible() and layout is not None:
+            self.resize(self.width(), max(self.height(), layout.totalHeightForWidth(self.width())))
+        return done
 
     @property
     def chosen(self) -> Format:
