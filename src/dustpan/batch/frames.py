@@ -33,8 +33,9 @@ from dustpan.files.formats import FORMATS
 from dustpan.files.save import Format, format_for, save_picture
 
 _ROOM = 256 << 20  # bytes of disk that are left free
-_PARTS = 4  # times the stack of a band that its combination takes
-_AT_ONCE, _LARGE = 2, 128 << 20  # frames read ahead, and bytes of light from which it is one; blocks combined at once
+_PARTS = 4  # times the stack of a block that its combination takes
+_AT_ONCE = 2  # frames that are read ahead; blocks that are combined at the same time
+_LARGE = 128 << 20  # bytes of light, from which one frame alone is read ahead
 _LEAST_ACROSS = 256  # px of a block's width: rows of a file are read in parts of some kB
 _ROWS = 256  # that are made ready for a file at once
 _PREVIEW = 900  # px, longer side of a frame in small

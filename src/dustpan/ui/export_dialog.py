@@ -42,7 +42,7 @@ QUALITY = Param(
 )
 SEE_FIRST = 2  # how the dialog ends when the output is to be shown before it is written
 _PATTERN = "{name}-cleaned"
-_FIELDS = 400  # px, least width of the fields
+_FIELDS, _FRAME = 400, 48  # px: least width of the fields, what the desktop puts around a dialog
 _ENDINGS = {suffix for fmt in FORMATS.values() for suffix in fmt.suffixes}
 
 
@@ -71,7 +71,7 @@ class ExportDialog(QDialog):
         self._own = own_format(source, path)
         self.format = Choice(tr("How the file is written"), tr("Format"))
         self.format.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        lead = tr("as opened") if source.mosaic is None else "developed"
+        lead = tr("as opened") if source.mosaic is None else tr("developed")
         self.format.addItem(f"{lead}: {tr(self._own.label)}", "")
         for fmt in (fmt for fmt in FORMATS.values() if source.mosaic is not None or not fmt.raw):
             self.format.addItem(tr(fmt.label), fmt.name)
@@ -152,7 +152,10 @@ class ExportDialog(QDialog):
         done = super().event(event)
         layout = self.layout()
         if event.type() == QEvent.Type.LayoutRequest and self.isVisible() and layout is not None:
-            self.resize(self.width(), max(self.height(), layout.totalHeightForWidth(self.width())))
+            screen = self.screen()
+            most = screen.availableGeometry().height() - _FRAME if screen is not None else self.height()
+            needed = min(layout.totalHeightForWidth(self.width()), most)
+            self.resize(self.width(), max(self.height(), needed))
         return done
 
     @property

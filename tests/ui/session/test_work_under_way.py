@@ -29,6 +29,7 @@ def test_a_fault_in_a_worker_is_told_in_one_line_and_the_window_goes_on(opened, 
     with monkeypatch.context() as broken:
         broken.setattr(type(noise), "apply", lambda *a: np.zeros(3)[7])
         opened.session.add_step("noise")
+        type_value(qtbot, opened.controls.fields["luminance"], 33)  # the usual result may be there of other tests
         qtbot.waitUntil(lambda: bool(told), timeout=30000)
     assert told[0][1] and "out of bounds" in told[0][0] and "\n" not in told[0][0]
     assert len({text for text, _ in told}) == 1

@@ -76,7 +76,7 @@ class BatchWindow(QWidget):
         self.setWindowTitle(tr("Batch – Dustpan"))
         self.setAcceptDrops(True)
         self.memory, self.shelf = memory, shelf
-        self._shelved: dict[str, Remedy] = {}
+        self._shelved: dict[str, Remedy] = {}  # by what the list of routes holds for each
         self.jobs = Jobs(pool, self, lent=True)
         self.queue = Queue(self.jobs, self)
         self.current: Remedy | None = None  # the open picture's route
@@ -257,7 +257,7 @@ class BatchWindow(QWidget):
         """List the routes that there are, those of the shelf by their names."""
         chosen, (items, _) = self.route.currentData(), self.shelf.listed()
         self._own = tuple(item.remedy for item in items if item.path is not None)
-        self._shelved = {item.remedy.name: item.remedy for item in reversed(items)}
+        self._shelved = {f"={item.remedy.name}": item.remedy for item in reversed(items)}
         self.route.clear()
         for key in (_CURRENT, _AUTO, *((_SUITED,) if self._own else ())):
             self.route.addItem(tr(_ROUTES[key]), key)
@@ -286,8 +286,7 @@ class BatchWindow(QWidget):
     def remedy(self) -> Remedy | None:
         """The remedy for all pictures; None proposes one for each."""
         chosen_here = {_CURRENT: self.current, _FILE: self._file}
-        shelved = {f"={name}": remedy for name, remedy in self._shelved.items()}
-        return {**chosen_here, **shelved}.get(self.route.currentData())
+        return chosen_here.get(chosen := self.route.currentData(), self._shelved.get(chosen))
 
     def _wish(self) -> None:
         """Take over what is set."""

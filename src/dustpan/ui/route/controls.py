@@ -277,8 +277,9 @@ class Controls(QWidget):
         automatic = getattr(step.params, "auto", False)
         params = prepared.params if prepared and automatic else step.params
         proposed = self._proposed(step)
-        self.title.setText(tr(step.title))
-        self._fit_width()
+        if self.title.text() != (title := tr(step.title)):
+            self.title.setText(title)
+            self._fit_width()
         at_proposal = automatic or step.params == proposed
         self.back.setText(tr(_BACK[not at_proposal]))
         self.back.setEnabled(not at_proposal)

@@ -134,8 +134,11 @@ class OpenPicture(Editing):
         if (work := self.waiting) is None:
             return
         steps = counted("{count} step", "{count} steps", len(work.route))
-        told = "A route of {steps} was left for this picture."
-        text = tr(told if work.written else f"{told[:-1]}, not exported.", steps=steps)
+        written, unwritten = (
+            "A route of {steps} was left for this picture.",
+            "A route of {steps} was left for this picture, not exported.",
+        )
+        text = tr(written if work.written else unwritten, steps=steps)
         self.offered.emit(text, tr("Restore it"), partial(self._take_up, work), self._refuse)
 
     def _take_up(self, work: Work) -> None:
