@@ -18,6 +18,8 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
+    QVBoxLayout,
+    QWidget,
 )
 
 from dustpan.core.document.params import Param
@@ -35,6 +37,7 @@ from dustpan.ui.memory import Memory
 from dustpan.ui.translation import tr
 from dustpan.ui.widgets.choice import Choice
 from dustpan.ui.widgets.configured import configured
+from dustpan.ui.widgets.fields_area import FieldsArea
 from dustpan.ui.widgets.sliders import NumberSlider
 
 QUALITY = Param(
@@ -125,8 +128,9 @@ class ExportDialog(QDialog):
         folder = QHBoxLayout()
         folder.addWidget(self.folder, 1)
         folder.addWidget(browse)
-        grid = QGridLayout(self)
-        grid.setContentsMargins(18, 16, 18, 14)
+        fields = QWidget()
+        grid = QGridLayout(fields)
+        grid.setContentsMargins(0, 0, 0, 0)
         grid.setVerticalSpacing(10)
         grid.setHorizontalSpacing(14)
         grid.setColumnMinimumWidth(1, _FIELDS)
@@ -144,8 +148,12 @@ class ExportDialog(QDialog):
         lower = (self.also, self.quality, self.with_original, self.overwrite)
         for row, field in enumerate(lower, 5):
             grid.addWidget(field, row, 1)
-        grid.addWidget(self.note, 9, 0, 1, 2)
-        grid.addWidget(self.buttons, 10, 0, 1, 2, Qt.AlignmentFlag.AlignRight)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(18, 16, 18, 14)
+        column.setSpacing(10)
+        column.addWidget(FieldsArea(fields), 1)
+        column.addWidget(self.note)
+        column.addWidget(self.buttons)
 
     def event(self, event):
         """Grow with what is added: a note that wraps is not counted in the least height of a dialog."""
