@@ -4,6 +4,7 @@
     +-- PictureError        a picture file can't be read (names the file and what was expected)
     +-- SaveError           a file can't be written (names the file; nothing is left half-written)
     +-- RemedyError         a remedy or a setting is wrong (names every field, its value and what was expected)
+    +-- ProjectError        a project file can't be read
     +-- UnforeseenError     a fault of the program itself, reported in one line; the log holds the rest
     +-- Cancelled           the user or a newer request stopped the work; not a fault
 

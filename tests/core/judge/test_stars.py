@@ -67,6 +67,16 @@ def test_stars_are_counted_and_missed_when_they_go(width):
     assert [finding.text for finding in found] == ["40 % of the stars lost"]
 
 
+def test_a_black_frame_makes_no_night_of_a_day():
+    def framed(picture):
+        picture[:, : 2 * SIDE // 3] = 0.0
+        return stored(picture) / np.float32(255)
+
+    night, day = (framed(picture) for picture in (sky(2.2), sky(2.2) + 0.4))
+    assert measure_stars(sides_of(day, day))[0] == 0
+    assert measure_stars(sides_of(night, night))[0] > STARS / 6
+
+
 def test_a_sky_that_gets_darker_loses_no_stars():
     """Where black cuts off the noise of a sky, cleaning lowers the sky, but not the stars over it."""
     before = np.maximum(sky(2.2), 0)

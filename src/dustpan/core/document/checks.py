@@ -7,6 +7,8 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from dustpan.core.document.forms import is_number
+
 
 @dataclass(frozen=True)
 class Rule:
@@ -18,13 +20,13 @@ class Rule:
 
 def number(low: float, high: float) -> Rule:
     """Return the rule for a number in a range."""
-    return Rule(lambda value: _is_number(value) and low <= value <= high, f"a number from {low:g} to {high:g}")
+    return Rule(lambda value: is_number(value) and low <= value <= high, f"a number from {low:g} to {high:g}")
 
 
 def whole_number(low: int, high: int) -> Rule:
     """Return the rule for a whole number in a range."""
     return Rule(
-        lambda value: _is_number(value) and isinstance(value, int) and low <= value <= high,
+        lambda value: is_number(value) and isinstance(value, int) and low <= value <= high,
         f"a whole number from {low} to {high}",
     )
 
@@ -33,10 +35,6 @@ def one_of(words: Iterable[str]) -> Rule:
     """Return the rule for one of several words."""
     known = list(words)  # a list, because values that can't be hashed are asked for too
     return Rule(lambda value: value in known, f"one of {', '.join(known)}")
-
-
-def _is_number(value: Any) -> bool:
-    return isinstance(value, int | float) and not isinstance(value, bool)
 
 
 def _is_text(value: Any) -> bool:

@@ -22,8 +22,8 @@ _TRIED = 6000  # blocks that qualities are tried on
 _LOW = np.add.outer(np.arange(SIDE), np.arange(SIDE)) < 6  # frequencies whose coefficients are tried
 _LOW[0, 0] = False
 _QUALITIES = range(4, 91)
-_COARSE = 6.0  # 8-bit steps that are fine enough to be left by noise are not looked at
-_SURE, _CLEAR = 8.0, 0.35  # deviations, and mean cosine, from which coefficients gather at multiples
+_COARSE = 6.0  # 8-bit steps under this are not looked at: noise hides them
+_SURE, _CLEAR = 8.0, 0.35  # deviations and mean cosine from which coefficients lie at multiples of a step
 _LEAST_USED = 60  # coefficients
 #: RGB to luminance and two colour differences, rows; the standard's own matrix (ITU-T T.871).
 LUMA_CHROMA = np.array(

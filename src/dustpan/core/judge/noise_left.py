@@ -18,7 +18,7 @@ from dustpan.core.work.cancel import Check, no_check
 
 _BARE = 0.5  # quantile over squares that is taken for bare
 _CALIBRATED = (0.5, 1.0)  # what that quantile may come to
-_HARDLY_CLEANED = 0.95  # part of its noise that a route leaves, from which it can't be seen where it was cleaned
+_HARDLY_CLEANED = 0.95  # share of noise left, from which it can't be told where a route has cleaned
 _SAMPLES = 6000  # most points at which the noise of the whole picture is looked up
 _PRIOR = 1.0  # squares that every tone counts as having
 _TONE_BLUR = 0.06  # tone, how near a square must be to count at a tone

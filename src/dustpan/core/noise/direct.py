@@ -18,7 +18,7 @@ from dustpan.core.noise.model import DISPLAY, TONES, NoiseModel
 from dustpan.core.noise.statistics import LevelStatistics
 from dustpan.core.picture.source import Compression
 
-_APART, _FAR_APART = 0.12, 0.30  # logarithm of power, by which the 5 % and the 0.5 % quantile differ from the 30 % one
+_APART, _FAR_APART = 0.12, 0.30  # log power: tolerated gap of the 5 % and the 0.5 % quantile to the 30 % one
 _TOGETHER = 0.12  # correlation of coarse and fine energy from which it is texture, or noise that differs by place
 _NEAR = 0.06  # tone, over which the measurement of one tone counts for its neighbours
 _ELSE = 0.02  # share of the picture measured directly from which it counts half against the prior
@@ -29,7 +29,7 @@ _COARSE = 1  # index of the coarse band in `BANDS`; noise is measured in the fin
 _NOTHING = 0.3  # levels of noise, under which two figures are alike
 _LEAST_DOUBT = 0.1
 _FAINT = (0.8 / DISPLAY) ** 2  # power added to both sides, under which differences do not count
-_COARSE_STEPS = 2.0  # steps of a compression beside the noise, beyond which it takes or adds too much
+_COARSE_STEPS = 2.0  # ratio of compression steps to noise, beyond which rounding changes its power
 _COUNTS = FINE_BANDS.sum(axis=(1, 2)).astype(float)
 ALL_FINE = len(_COUNTS)
 

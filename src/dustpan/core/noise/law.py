@@ -13,11 +13,11 @@ from dustpan.core.noise.model import DISPLAY, TONES, NoiseModel, channel_deviati
 from dustpan.core.picture.curve import decode_curve, encode_slope
 
 _CANDIDATES = np.geomspace(1.0, 80.0, 89) / DISPLAY  # deviations tried
-_SURE, _DOUBTFUL = 0.12, 0.22  # relative misfit over tone up to which the law holds, and from which it does not
+_SURE, _DOUBTFUL = 0.12, 0.22  # relative misfit over tone: confidence in added noise 1, and 0
 _HARDLY_CUT, _ENOUGH = 0.006, 0.05  # part of the deviation that may be cut off there; weight of such tones
 _RARE = 0.01  # share of the picture under which a tone hardly counts
-_BETTER = (-0.02, 0.02)  # by how much noise in light fits better, from which that is thought of, and is sure
-_UNEQUAL = (1.15, 1.4)  # strongest channel beside the weakest, from which light is thought of, and is sure
+_BETTER = (-0.02, 0.02)  # lead of the fit in light over that in display values: confidence 0, and 1
+_UNEQUAL = (1.15, 1.4)  # ratio of the noisiest channel to the least noisy: confidence in light 0, and 1
 _BASES = np.concatenate([[0.0], np.geomspace(1e-4, 1.0, 25)])  # variance at black beside its rise to white, tried
 _DARKEST = 0.02  # tone, under which black cuts off so much that the slope of the curve is no evidence
 _FLAT = (0.75, 1.33)  # of the power of fine coefficients beside that of coarse ones: neither blurred nor sharpened

@@ -21,7 +21,7 @@ from dustpan.core.picture.source import Compression
 from dustpan.core.work.sharing import Each
 
 _EPSILON = 1e-12
-_UNTOLD = 0.97  # doubt from which what may be a drawing, saved as JPEG or rounded, is taken for one without noise
+_UNTOLD = 0.97  # doubt from which what may be a compressed or rounded drawing counts as free of noise
 
 
 def estimate_noise(crops: list[np.ndarray], compression: Compression | None = None, *, each: Each = map) -> NoiseModel:

@@ -30,13 +30,13 @@ _QUANTILES = (0.35, 0.6, 0.6)  # luminance and both colour planes
 _SQUARES = (0.20590, 0.70833, 0.70833)  # those quantiles of a squared standard normal value
 CUT = 0.12  # share of the pixels around with a channel at black or white from which a block's noise counts as cut off
 _AROUND = 33  # px
-_REACH = 3.0  # deviations from the mean around, up to which noise comes to black or white
+_REACH = 3.0  # deviations: noise of a pixel reaches black or white if the mean around it is this near
 LEAST_WHOLE = 0.04  # share of the blocks that have all their noise, from which the others are left out
 LEAST_OF_TONE = 0.1  # the same of the blocks of one tone
 LEAST_KEPT = 0.4  # share of its power that noise is taken to have kept at black and white, where it has less
 CLIPPED = 0.3  # share of a block's pixels at black or white from which it is left out
-_NEAR, _BESIDE_PLAIN = 8, 0.9  # px; share of the varied pixels with some without variation near, if there is no noise
-_LEAST_VALUES, _ROUGH_STEP = 6, 2.5 / 255  # of a channel, and their distance, from which a picture is rounded
+_NEAR, _BESIDE_PLAIN = 8, 0.9  # px; share of varied pixels with plain ones so near, from which there is no noise
+_LEAST_VALUES, _ROUGH_STEP = 6, 2.5 / 255  # values of a channel and their spacing, from which it counts as rounded
 _ROUNDING = 1e-4  # largest coefficient of a block without any variation
 
 

@@ -20,7 +20,7 @@ from dustpan.core.picture.curve import decode_curve
 
 DISTANCE, DENSITY = 60.0, 96.0  # cm from the screen, and its pixels an inch
 _MUCH = 0.03  # share of the picture from which a tone is minded
-_STRONG, _MOST_LEFT = 4.0 / DISPLAY, 0.12  # noise over which no more than this part of it stays
+_STRONG, _MOST_LEFT = 4.0 / DISPLAY, 0.12  # noise from which at most this part of it may stay
 _FLARE = 0.01  # light of the room on the screen, beside its white
 _WEIGHTS = np.array([0.2126, 0.7152, 0.0722])  # of red, green and blue light in brightness
 _COLOUR_FADES = 3.5  # cycles a degree over which the eye's sensitivity to colour falls to a third

@@ -13,6 +13,7 @@ class FieldsArea(QScrollArea):
 
     def __init__(self, fields: QWidget) -> None:
         super().__init__()
+        self._fields = fields
         self.setWidgetResizable(True)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -21,15 +22,15 @@ class FieldsArea(QScrollArea):
 
     def sizeHint(self) -> QSize:
         """Return the size that shows all fields."""
-        return self._with_bar(self.widget().sizeHint())
+        return self._with_bar(self._fields.sizeHint())
 
     def minimumSizeHint(self) -> QSize:
         """Return the least size: all the width, little of the height."""
-        return self._with_bar(self.widget().minimumSizeHint()).boundedTo(QSize(16777215, _LEAST))
+        return self._with_bar(self._fields.minimumSizeHint()).boundedTo(QSize(16777215, _LEAST))
 
-    def event(self, event: QEvent) -> bool:
+    def event(self, event: QEvent | None) -> bool:
         """Pass on that fields have grown: a scroll area keeps that to itself."""
-        if event.type() == QEvent.Type.LayoutRequest:
+        if event is not None and event.type() == QEvent.Type.LayoutRequest:
             self.updateGeometry()
         return super().event(event)
 

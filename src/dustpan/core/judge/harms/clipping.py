@@ -12,7 +12,7 @@ from dustpan.core.judge.harms.harm import Harm, Measure, Side, SigmaOfTone
 
 _LIMIT = 0.002  # share of the picture
 _AROUND = 11  # px, side of the squares in which as many pixels may be clipped as were
-_HALF = 0.3  # share of them that noise clips at least where the picture itself is at the end: half, but for chance
+_HALF = 0.3  # least share of a square that noise clips where the picture itself is at black or white
 BLACK = Harm("clipping_black", "clipped_black", _LIMIT, "{size:.1f} % driven to black", 100)
 WHITE = Harm("clipping_white", "clipped_white", _LIMIT, "{size:.1f} % driven to white", 100)
 

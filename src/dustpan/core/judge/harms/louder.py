@@ -13,7 +13,7 @@ from dustpan.core.judge.harms.harm import Harm, Measure, Side, Sides, square_mea
 LOUDER = Harm("noise_louder", "noise_louder", 0.25, "noise {size:.0f} % louder in bare places", 100)
 
 _LEAST = 2.0 / 255  # deviation after the route from which grit is seen
-_BARE = 1.6  # times the quietest tenth's unrest, up to which a square is bare
+_BARE = 1.6  # a square is bare up to this many times the unrest of the quietest tenth
 _FEW = 12  # bare squares of a picture, under which no share is given
 
 #: Deviation of the fine detail of bare squares before and after, (n, 2).

@@ -43,11 +43,18 @@ def measure_stars(sides: Sides) -> Stars:
 
 def _stars(side: Side) -> np.ndarray:
     """Return (n, 2) rows and columns of the stars of a patch."""
-    if min(side.tone.shape) < 4 * _FAR or np.median(side.tone) > _DARK:
+    shown = side.derived(_shown)
+    if min(side.tone.shape) < 4 * _FAR or not shown.any() or np.median(side.tone[shown]) > _DARK:
         return np.empty((0, 2), int)
     excess = side.derived(_over_sky)
     points = _find_stars(side, excess)
     return points[_light_at(points, excess, 2) > 0]  # a peak in a dark dent, as compression leaves them, has no light
+
+
+def _shown(side: Side) -> np.ndarray:
+    """Return (h, w) bool, what is not blank as a frame is: beside it the texture of a photograph is no night sky."""
+    window = np.ones((2 * _FAR + 1, 2 * _FAR + 1), np.uint8)
+    return cv2.dilate(side.tone, window) > cv2.erode(side.tone, window)
 
 
 def _light_at(points: np.ndarray, excess: np.ndarray, reach: int) -> np.ndarray:
@@ -66,17 +73,17 @@ def _over_sky(side: Side) -> np.ndarray:
 
 def _find_stars(side: Side, excess: np.ndarray) -> np.ndarray:
     """Return (n, 2) rows and columns of the points of light in the dark that the lens has spread."""
-    tone, height = side.tone, tone_of(excess)
-    clear = height > max(_LEAST, _OF_NOISE * 1.4826 * float(np.median(np.abs(height))))
+    tone, height, shown = side.tone, tone_of(excess), side.derived(_shown)
+    clear = height > max(_LEAST, _OF_NOISE * 1.4826 * float(np.median(np.abs(height[shown]))))
     peaks = clear & (tone >= cv2.dilate(tone, np.ones((3, 3), np.uint8)))
     rim = _FAR + 1
     inside = np.zeros_like(peaks)
     inside[rim:-rim, rim:-rim] = True
     points = np.argwhere(peaks & inside)
-    if not len(points) or clear.mean() > _CROWDED:
+    if not len(points) or clear[shown].mean() > _CROWDED:
         return points[:0]
     points = points[_spread(excess, points)]
-    noise = np.tile(1.4826 * np.median(np.abs(excess), axis=(0, 1)) + 1 / 255, (len(points), 1))
+    noise = np.tile(1.4826 * np.median(np.abs(excess[shown]), axis=0) + 1 / 255, (len(points), 1))
     return points[tell_odds(Peaks.at(side.pixels, points, np.ones(len(points)), noise)) < _SPECK]
 
 
