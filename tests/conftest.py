@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 
+import cv2
 import numpy as np
 import pytest
 
@@ -15,7 +16,8 @@ from dustpan.core.render.plan import digest
 from dustpan.core.work.pool import Pool
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
-SIZE = (720, 480)
+cv2.setNumThreads(1)  # as the program does: its own threads share out the work
+SIZE = (600, 400)
 if not os.environ.get("DISPLAY"):
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 

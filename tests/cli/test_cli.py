@@ -24,9 +24,9 @@ from dustpan.simulate.scenes import clean_picture
 
 
 @pytest.fixture
-def picture(tmp_path, truth):
+def picture(tmp_path):
     """A noisy picture file of about 0.09 MP, and its truth."""
-    clean = truth[100:340, 200:560]
+    clean = clean_picture("bench", size=(720, 480), dtype=np.float32).pixels[100:340, 200:560]
     path = tmp_path / "in" / "noisy.png"
     path.parent.mkdir()
     save_picture(path, with_white_noise(clean, 25), Metadata(), FORMATS["png"])

@@ -22,7 +22,7 @@ from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, save_picture
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
-SIZE = (720, 480)
+SIZE = (576, 400)
 
 
 @pytest.fixture(scope="module")

@@ -100,11 +100,10 @@ def test_blocks_under_pressure_never_push_a_base_out(noisy):
     assert engine.runs["hot_pixels"] == ran
 
 
+TWICE = (912, 672)  # whole cells of 24 px
 QUIET = {"luminance": 80.0, "colour": 90.0, "detail_return": 0.0}
 ROUTES = {
-    "plain": document(manual("noise", **QUIET)),
     "masked": document(replace(manual("noise", **QUIET), where=ellipse(cx=0.3, cy=0.6, rx=0.3, ry=0.45, angle=30.0))),
-    "colour only": document(replace(manual("noise", **QUIET), blend="colour_only")),
     "lifted twice": document(
         replace(manual("exposure", "first", ev=1.0), where=ellipse()),
         manual("exposure", shadows=0.5),
@@ -118,9 +117,9 @@ ROUTES = {
 
 
 @pytest.fixture(scope="module")
-def twice(large):
+def twice():
     """Engines on two photographs of one scene: what they differ by is their noise."""
-    return Engine(large), Engine(noisy_picture("bench", iso=12800, size=(1200, 900), seed=9))
+    return tuple(Engine(noisy_picture("bench", iso=12800, size=TWICE, seed=seed)) for seed in (1, 9))
 
 
 @pytest.mark.parametrize("name", ROUTES)
@@ -135,8 +134,9 @@ def test_the_noise_that_readings_tell_is_the_noise_there_is(twice, name):
 
 def spread(engines, side: Document) -> float:
     """What two photographs differ by, levels: the median in each cell, then the mean over cells."""
-    one, two = (to_opponent(e.render(e.plan(side), (0, 0, 1200, 900)))[0] for e in engines)
-    cells = ((one - two) ** 2 / 2)[:888].reshape(37, 24, 50, 24).transpose(0, 2, 1, 3).reshape(-1, 576)
+    one, two = (to_opponent(e.render(e.plan(side), (0, 0, *TWICE)))[0] for e in engines)
+    rows, columns = TWICE[1] // 24, TWICE[0] // 24
+    cells = ((one - two) ** 2 / 2).reshape(rows, 24, columns, 24).transpose(0, 2, 1, 3).reshape(-1, 576)
     return float(np.sqrt((np.median(cells, axis=1) / 0.4549).mean()) * 255)
 
 
@@ -146,8 +146,8 @@ def test_noise_is_told_where_a_masked_step_left_it(twice):
     plan = engine.plan(document(replace(manual("noise", **QUIET), where=ellipse(cx=0.2, cy=0.5, rx=0.15, ry=0.3))))
     reference = engine.plan(Document())
     shares = []
-    for x in (300, 1200):
-        region = region_around(x, 500, (128, 128), within=plan.base.size, step=8)
+    for x in (230, 912):
+        region = region_around(x, 370, (128, 128), within=plan.base.size, step=8)
         pair = (engine.sketch(reference, region), engine.sketch(plan, region))
         report = report_on(engine, plan, reference, [region], [pair])
         shares.append(report.noise[1] / report.noise[0])
@@ -165,9 +165,7 @@ def page(paper: int, ink: int, size: int) -> np.ndarray:
     return np.repeat(np.asarray(sheet)[..., None], 3, axis=2)
 
 
-@pytest.mark.parametrize(
-    ("tones", "size"), [*[((255, 0), 10), ((0, 255), 60), ((240, 30), 24), ((20, 230), 9), ((200, 120), 11)]]
-)
+@pytest.mark.parametrize(("tones", "size"), [((255, 0), 10), ((240, 30), 24), ((20, 230), 9)])
 def test_letters_are_not_taken_for_noise(tones, size):
     sheet = page(*tones, size)
     engine = Engine(Source(sheet))
@@ -184,15 +182,15 @@ def test_nothing_is_proposed_for_an_even_picture(value):
 
 
 def test_nothing_is_wrong_with_a_clean_picture():
-    engine = Engine(clean_picture("bench", size=(1200, 800), dtype=np.uint8))
+    engine = Engine(clean_picture("bench", size=(900, 600), dtype=np.uint8))
     assert len(hot_pixels_in(engine)) < 8 * engine.source.pixels.size / 3 / 1e6
     assert propose_route(engine) == Route()
 
 
 def test_a_proposal_does_no_harm_of_its_own_even_to_a_picture_sharpened_in_the_camera():
     for source in (
-        noisy_picture("bench", iso=1600, size=(720, 480), sharpening=1.0),
-        noisy_picture("bench", iso=25600, size=(720, 480)),
+        noisy_picture("bench", iso=1600, size=(600, 400), sharpening=1.0),
+        noisy_picture("bench", iso=25600, size=(600, 400)),
     ):
         engine = Engine(source)
         plan, original = engine.plan(Document(propose_route(engine))), engine.plan(Document())

@@ -16,7 +16,7 @@ from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.colour import OPPONENT, to_opponent
 from dustpan.core.filters.cut_off import cut_off_mean, hold_within, restore_cut_off
-from dustpan.core.filters.light_mean import restore_light_mean
+from dustpan.core.filters.light_mean import SUPPORT, restore_light_mean
 from dustpan.core.noise.law import added_noise, light_sureness
 from dustpan.core.noise.measure import estimate_noise
 from dustpan.core.noise.measured_blocks import kept_by_planes
@@ -204,6 +204,21 @@ def test_specks_do_not_pass_for_noise_in_light():
     cleaned, power = np.full_like(noisy, 0.2), np.full((64, 64), 3 * 0.02**2, np.float32)
     restored = restore_light_mean(noisy, cleaned, power, strengths=(1.0, 1.0), louder=np.ones(3))
     assert np.abs(restored - cleaned).max() < 0.5 / 255
+
+
+@pytest.mark.parametrize("width", [576, 563])
+def test_restored_light_does_not_depend_on_where_a_tile_begins(width):
+    rng = np.random.default_rng(1)
+    noisy, cleaned = (rng.normal(0.1, spread, (64, width, 3)).astype(np.float32) for spread in (0.08, 0.01))
+    power = np.full((64, width), 0.01, np.float32)
+
+    def restored(first: int) -> np.ndarray:
+        tile = (np.ascontiguousarray(plane[:, first:]) for plane in (noisy, cleaned, power))
+        return restore_light_mean(*tile, strengths=(1.0, 1.0), louder=np.ones(3))
+
+    whole = restored(0)
+    for first in (8, 16, 120, 328):
+        assert np.array_equal(restored(first)[:, SUPPORT:], whole[:, first + SUPPORT :])
 
 
 def test_noise_in_light_is_told_from_noise_added_to_display_values(truth):

@@ -25,7 +25,7 @@ MOVED = {0: Shift(1.3, -0.4, 0.8), 2: Shift(-1.1, 0.6, -0.7)}
 @pytest.fixture(scope="module")
 def sound() -> np.ndarray:
     """A part of the bench, with a little noise."""
-    picture = clean_picture("bench", size=(1500, 1000), dtype=np.float32).pixels[150:750, 300:1100]
+    picture = clean_picture("bench", size=(1500, 1000), dtype=np.float32).pixels[150:630, 300:940]
     return (picture + np.random.default_rng(2).normal(0, 2 * LEVEL, picture.shape)).astype(np.float32)
 
 
@@ -126,7 +126,7 @@ def chroma(picture: np.ndarray) -> np.ndarray:
     return np.linalg.norm(picture - picture.mean(axis=2, keepdims=True), axis=2)
 
 
-@pytest.mark.parametrize(("width", "radii"), [(1.0, (1.0, 1.5)), (1.6, (1.5, 2.5)), (2.4, (2.5, 4.0))])
+@pytest.mark.parametrize(("width", "radii"), [(1.0, (1.0, 1.5)), (2.4, (2.5, 4.0))])
 def test_rims_lose_their_colour_and_glass_of_that_hue_keeps_it(sound, width, radii):
     clean, rimmed = with_rims(sound, width)
     engine, plan = planned(rimmed, "fringe")

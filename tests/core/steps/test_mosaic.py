@@ -21,7 +21,7 @@ from dustpan.files.save import save_raw
 from dustpan.simulate.camera import FULL_WELL, SIX_BY_SIX, TO_DISPLAY, WHITE_BALANCE, Settings, hot_pixels
 from dustpan.simulate.scenes import load_truth, raw_picture
 
-SIZE = (720, 480)
+SIZE = (600, 400)
 INNER = slice(16, -16)
 
 
@@ -40,7 +40,7 @@ def balanced(source) -> tuple[np.ndarray, np.ndarray]:
     return source.read(region)[..., 0] * WHITE_BALANCE[colours], colours
 
 
-@pytest.mark.parametrize("iso", [100, 1600, 12800])
+@pytest.mark.parametrize("iso", [100, 12800])
 @pytest.mark.parametrize("six", [False, True])
 def test_interpolation_is_as_good_as_libraws_best(tmp_path, iso, six):
     size = (780, 528)  # LibRaw interpolates 6 x 6 from 512 px on
@@ -96,7 +96,7 @@ def test_development_in_blocks_equals_the_whole(six, settings):
     context = Context(survey.noise, SIZE, mosaic=source.mosaic)
     region = (0, 0, *SIZE)
     whole = kind.apply(source.read(region), region, step.params, kind.analyse(step.params, survey), context)
-    assert blocks.shape == (480, 720, 3) and np.abs(blocks - whole).max() < 1e-5
+    assert blocks.shape == (*SIZE[::-1], 3) and np.abs(blocks - whole).max() < 1e-5
     assert np.isfinite(blocks).all()
 
 

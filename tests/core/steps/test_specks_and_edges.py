@@ -23,9 +23,9 @@ from dustpan.core.render.engine import Engine
 from dustpan.simulate import camera
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
-SIZE = (1200, 800)
+SIZE = (840, 600)
 MIDDLE = (1440, 960)
-SMALL = (1200, 800)
+SMALL = (840, 600)
 
 
 def run(kind: str, picture: np.ndarray, noise=None, **values) -> np.ndarray:
@@ -53,9 +53,7 @@ def places(count: int, seed: int = 3):
     return rng.integers(12, SIZE[1] - 12, count), rng.integers(12, SIZE[0] - 12, count)
 
 
-@pytest.mark.parametrize(
-    ("colour", "polarity"), [("white", "bright"), ("red", "bright"), ("blue", "both"), ("black", "both")]
-)
+@pytest.mark.parametrize(("colour", "polarity"), [("white", "bright"), ("blue", "both"), ("black", "both")])
 def test_single_pixels_are_mended_and_sound_ones_kept(quiet, colour, polarity):
     rows, columns = places(300)
     spoiled = quiet.copy()
@@ -94,10 +92,10 @@ def test_clusters_of_an_interpolated_mosaic_are_mended(monkeypatch, demosaic):
 @pytest.mark.parametrize(("iso", "demosaic"), [(1600, "fine"), (6400, "fast")])
 def test_nearly_all_that_can_be_seen_are_mended_at_the_first_go(monkeypatch, iso, demosaic):
     how = {"iso": iso, "demosaic": demosaic}
-    spoiled = to_working(noisy_picture("bench", size=(1800, 1200), **how).pixels)
+    spoiled = to_working(noisy_picture("bench", size=(1500, 1000), **how).pixels)
     rows, columns, _ = camera.hot_pixels(spoiled.shape[:2], camera.Settings(**how))
     monkeypatch.setattr(camera, "HOT_SHARE", 1e-9)
-    sound = to_working(noisy_picture("bench", size=(1800, 1200), **how).pixels)
+    sound = to_working(noisy_picture("bench", size=(1500, 1000), **how).pixels)
     mended = run("hot_pixels", spoiled)
     inner = (rows > 8) & (rows < sound.shape[0] - 9) & (columns > 8) & (columns < sound.shape[1] - 9)
     rows, columns = rows[inner], columns[inner]

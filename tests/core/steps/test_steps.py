@@ -23,20 +23,21 @@ from dustpan.simulate.scenes import raw_picture
 
 
 def settings(kind):
-    """Settings that make a kind work: each one moved off its default alone, then all numbers together."""
+    """Settings that make a kind work: each switch and choice alone, then all numbers a little, and farther."""
     described = kind.params_type.described()
     manual = {"auto": False} if "auto" in described else {}
-    moved = {}
+    little, moved = {}, {}
     for key, d in described.items():
         if d.length:
             moved[key] = tuple(np.linspace(d.low, d.high, d.length).tolist())
         elif d.low is not None:
-            moved[key] = type(d.default)(min(d.high, max(d.low, d.default + 0.4 * (d.high - d.low) / 2)))
+            for numbers, part in ((little, 0.1), (moved, 0.4)):
+                numbers[key] = type(d.default)(min(d.high, max(d.low, d.default + part * (d.high - d.low) / 2)))
         elif isinstance(d.default, bool) and key != "auto":
             yield key, {key: not d.default, **manual}
         for choice in sorted(set(d.choices) - {d.default}):
             yield f"{key}={choice}", {key: choice, **manual}
-    yield from ((key, {key: value, **manual}) for key, value in moved.items())
+    yield "little", {**little, **manual}
     yield "all", {**moved, **manual}
 
 

@@ -4,9 +4,20 @@ from __future__ import annotations
 
 import numpy as np
 
+from dustpan.core.picture.region import Region
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.plan import Plan
 from dustpan.core.steps.step_kind import MAX_SUPPORT, Context
+
+
+def _regions(width: int, height: int) -> list[Region]:
+    """Over the sides of blocks, at the picture's end, in its corner, and on no grid at all."""
+    return [
+        (72, 40, width, height * 2 // 3),
+        (width * 3 // 5 // 8 * 8, height // 3 // 8 * 8, width, height),
+        (0, height - 36, 64, height),
+        (73, 41, width * 2 // 3, 97),
+    ]
 
 
 def compare_whole_and_tiled(engine: Engine, plan: Plan) -> None:
@@ -28,8 +39,7 @@ def compare_whole_and_tiled(engine: Engine, plan: Plan) -> None:
     tiled = engine.render(plan, (0, 0, *size))
     assert tiled.dtype == np.float32
     assert np.abs(tiled - whole).max() < 1e-5
-    # What a view asks for, and what stands on no grid at all.
-    for x0, y0, x1, y1 in ((72, 40, 600, 344), (336, 200, 580, 540), (0, 504, 64, 552), (73, 41, 398, 207)):
+    for x0, y0, x1, y1 in _regions(*size):
         sketch, block = engine.sketch(plan, (x0, y0, x1, y1)), tiled[y0:y1, x0:x1]
         if prepared.kind.max_support > MAX_SUPPORT:  # beyond its support a pixel counts for less than rounding
             assert np.abs(sketch - block).max() < 1e-5

@@ -8,6 +8,7 @@ from functools import partial
 import cv2
 import numpy as np
 
+from dustpan.core.filters.planes import length_of
 from dustpan.core.kernels.deconvolve import compare_predicted, correct, look_ahead, unit_slopes
 from dustpan.core.work.cancel import Check, no_check
 
@@ -187,7 +188,7 @@ def _beside_edge(calm: np.ndarray, reach: int) -> np.ndarray:
     slopes = cv2.Sobel(calm, cv2.CV_32F, 1, 0), cv2.Sobel(calm, cv2.CV_32F, 0, 1)
     side = 2 * reach + 1
     across, down, steep = (
-        cv2.blur(cv2.blur(plane, (side, side)), (side, side)) for plane in (*slopes, cv2.magnitude(*slopes))
+        cv2.blur(cv2.blur(plane, (side, side)), (side, side)) for plane in (*slopes, length_of(*slopes))
     )
-    share = cv2.magnitude(across, down) / np.maximum(steep, np.float32(1e-9))
+    share = length_of(across, down) / np.maximum(steep, np.float32(1e-9))
     return np.clip((share - np.float32(_ONE_WAY[0])) / np.float32(_ONE_WAY[1] - _ONE_WAY[0]), 0, 1)

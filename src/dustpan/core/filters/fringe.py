@@ -81,8 +81,9 @@ def hue_axis(hue: float) -> np.ndarray:
 
 def _rim_colour(chroma: np.ndarray, hue: float, width: float, radius: float) -> np.ndarray:
     """Return (h, w) colour along a hue that is no wider than a rim, where what stands out is of that hue."""
-    axis = hue_axis(hue)
-    excess, across = _excess(chroma @ axis, radius), chroma @ np.array([-axis[1], axis[0]])
+    first, second = chroma[..., 0], chroma[..., 1]
+    x, y = hue_axis(hue)  # no product of a matrix with a vector: its last bits depend on the size of the tile
+    excess, across = _excess(x * first + y * second, radius), x * second - y * first
     beside = np.maximum(_excess(across, radius), _excess(-across, radius))
     return excess * _near_hue(excess, beside, width)
 

@@ -26,6 +26,7 @@ from dustpan.core.picture.curve import decode_curve, encode_curve
 SUPPORT = 8  # px that the result looks around: four cells
 _CELL = 2  # px, side of the cells that means are taken over
 _POWER_BLUR, _MEAN_BLUR, _REACH = 1.15, 0.88, 3  # cells, deviations of the smoothing and where it ends
+_ROW = 16  # cells of a row that are blurred together
 _TAPS = (2 * _REACH + 1, 2 * _REACH + 1)
 _LEAST_TAKEN = 0.2  # part of the noise that was taken away, under which its strength is known no better
 _FARTHEST = 3.0  # deviations of noise at most
@@ -65,12 +66,24 @@ def restore_light_mean(
     height, width = power.shape
     powers, means = np.empty((2, -(-height // _CELL), -(-width // _CELL), 3), np.float32)
     means_of_cells(noisy, cleaned, gains, power, _FARTHEST**2 * louder.max() ** 2, powers, means)
-    around = cv2.GaussianBlur(powers, _TAPS, _POWER_BLUR, borderType=cv2.BORDER_REFLECT)
-    shifts = cv2.GaussianBlur(means, _TAPS, _MEAN_BLUR, borderType=cv2.BORDER_REFLECT)
+    around, shifts = _blurred(powers, _POWER_BLUR), _blurred(means, _MEAN_BLUR)
     scales = np.array([_MEANS - 1, (_DEVIATIONS - 1) / _WIDEST], np.float32)
     look_up_shifts(shifts, around, _shifts(), scales, taken * np.float32(part))
     spread = cv2.resize(shifts, (_CELL * shifts.shape[1], _CELL * shifts.shape[0]), interpolation=cv2.INTER_LINEAR)
     return cleaned + spread[:height, :width]
+
+
+def _blurred(cells: np.ndarray, deviation: float) -> np.ndarray:
+    """Return cells (h, w, 3) blurred, the same to the last bit in every tile.
+
+    The blur rounds the last few values of a row otherwise, so rows are lengthened to whole multiples of them.
+    """
+    width = cells.shape[1]
+    more = -width % _ROW
+    if more:
+        cells = cv2.copyMakeBorder(cells, 0, 0, 0, more + _ROW * (more < _REACH), cv2.BORDER_REFLECT)
+    blurred = cv2.GaussianBlur(cells, _TAPS, deviation, borderType=cv2.BORDER_REFLECT)
+    return np.ascontiguousarray(blurred[:, :width])
 
 
 @cache

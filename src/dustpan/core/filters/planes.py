@@ -1,4 +1,4 @@
-"""Wide influence from small planes: sampling a plane that covers the whole picture, guided base layers."""
+"""Planes: their lengths as vectors, sampling one that covers the whole picture, guided base layers."""
 
 from __future__ import annotations
 
@@ -6,6 +6,11 @@ import cv2
 import numpy as np
 
 from dustpan.core.picture.region import Extent
+
+
+def length_of(across: np.ndarray, down: np.ndarray) -> np.ndarray:
+    """Return lengths of vectors, the same in every tile: `cv2.magnitude` rounds the ends of rows otherwise."""
+    return np.sqrt(across * across + down * down)
 
 
 def sample_plane(plane: np.ndarray, extent: Extent, shape: tuple[int, int]) -> np.ndarray:

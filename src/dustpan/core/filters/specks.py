@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from dustpan.core.filters.planes import length_of
 from dustpan.core.filters.speck_peaks import NEAR, Peaks, cut_around
 from dustpan.core.filters.speck_shapes import LIKELY, TOUCHED, tell_added, tell_odds
 from dustpan.core.kernels.specks import fill_touched, judge_specks, mark_in_mosaic, mark_standing, mark_touched
@@ -208,7 +209,7 @@ def standing_out(tile: np.ndarray, sigma: np.ndarray, room: np.float32, polarity
     rooms: list[np.ndarray] = [room * s for s in sigma]
     if coloured:
         planes += [planes[0] - planes[1], planes[2] - planes[1]]
-        rooms += [cv2.magnitude(rooms[0], rooms[1]), cv2.magnitude(rooms[2], rooms[1])]
+        rooms += [length_of(rooms[0], rooms[1]), length_of(rooms[2], rooms[1])]
     standing = np.zeros(tile.shape[:2], np.float32)
     signs = [np.float32(sign) for bit, sign in ((BRIGHT, 1), (DARK, -1)) if polarity & bit]
     for plane, clear in zip(planes, rooms, strict=True):  # the first channel that stands out sets the sign
