@@ -20,7 +20,8 @@ from dustpan.core.picture.curve import decode_curve
 
 DISTANCE, DENSITY = 60.0, 96.0  # cm from the screen, and its pixels an inch
 _MUCH = 0.03  # share of the picture from which a tone is minded
-_STRONG, _MOST_LEFT = 4.0 / DISPLAY, 0.12  # noise from which at most this part of it may stay
+_STRONG = np.array([3.0, 1.0]) / DISPLAY  # luminance and colour noise from which at most a part of it may stay
+_MOST_LEFT = 0.08  # of such noise
 _FLARE = 0.01  # light of the room on the screen, beside its white
 _WEIGHTS = np.array([0.2126, 0.7152, 0.0722])  # of red, green and blue light in brightness
 _COLOUR_FADES = 3.5  # cycles a degree over which the eye's sensitivity to colour falls to a third
@@ -54,23 +55,27 @@ def visible_noise(sigma: np.ndarray, spectrum: np.ndarray) -> np.ndarray:
     return np.sqrt(seen * gain) / _just_seen()
 
 
-def least_to_take(sigma: np.ndarray, spectrum: np.ndarray, presence: np.ndarray, *, visible: float = 1.0) -> np.ndarray:
+def least_to_take(
+    sigma: np.ndarray, spectrum: np.ndarray, presence: np.ndarray, *, visible: float = 1.0, doubted: bool = False
+) -> np.ndarray:
     """Return (2,), the least part of luminance and of colour noise without which no more is seen, 0 to 1.
 
-    At every tone of which the picture has much. Of noise of over 4 display values no more than 12 % stays, so that one
-    sees that something was done; more where more may be seen.
+    At every tone of which the picture has much. Of luminance noise of over 3 display values and colour noise of over 1
+    no more than 8 % stays: what can hardly be seen is seen by whoever looks closely. More where more may be seen.
 
     Parameters
     ----------
     sigma, spectrum : see `visible_noise`.
     presence : (17,) share of the picture at each tone.
     visible : how much may be seen; 1 is just nothing.
+    doubted : whether luminance noise is doubtful; twice as much of it may stay.
     """
     seen = visible_noise(sigma, spectrum)[:, presence >= min(_MUCH, presence.max())].max(axis=1)
     parts = np.clip(1 - visible / np.maximum(seen, 1e-6), 0, 1)
     power = sigma.astype(float) ** 2 @ presence
     strong = np.sqrt([power[0], power[1:].mean()]) > _STRONG
-    return np.where(strong, np.maximum(parts, 1 - _MOST_LEFT * max(visible, 1.0)), parts)
+    left = _MOST_LEFT * max(visible, 1.0) * np.array([2.0 if doubted else 1.0, 1.0])
+    return np.where(strong, np.maximum(parts, 1 - left), parts)
 
 
 def _contrast() -> np.ndarray:

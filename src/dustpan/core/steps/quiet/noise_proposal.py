@@ -19,7 +19,7 @@ def mean_deviations(field: NoiseField) -> tuple[float, float]:
 
 
 def propose_noise(survey: Survey) -> NoiseParams:
-    """Propose the least that leaves no noise to be seen.
+    """Propose the least that leaves no noise to be seen, and of noise that is not faint hardly any.
 
     Where luminance was measured with doubt its noise is taken for weaker, and more detail is given back: texture that
     goes is worse than noise that stays.
@@ -29,7 +29,8 @@ def propose_noise(survey: Survey) -> NoiseParams:
     doubted = doubt > DOUBTFUL
     sigma = field.sigma(TONES[None], CENTRE)[:, 0]
     sigma = sigma * np.array([max(1 - doubt / 2, 0.0) if doubted else 1.0, 1.0, 1.0])[:, None]
-    parts = np.round(100 * least_to_take(sigma, field.spectrum[0], _presence(survey), visible=survey.visible))
+    least = least_to_take(sigma, field.spectrum[0], _presence(survey), visible=survey.visible, doubted=doubted)
+    parts = np.round(100 * least)
     fine, coarse = (field.sigma(TONES[None, 1:-1], CENTRE, level=level)[:, 0] for level in (0, 2))
     clumping = 4 * float(np.median(coarse / np.maximum(fine, 1e-9), axis=1).max())  # 1 for white noise
     return NoiseParams(
