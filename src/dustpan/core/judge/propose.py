@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from dustpan.core.document.history import Document
+from dustpan.core.document.params import Params
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.judge.report import judge
 from dustpan.core.judge.sparing import spare
 from dustpan.core.judge.spots import choose_patches
+from dustpan.core.noise.survey import Survey
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.plan import Plan
 from dustpan.core.steps import kinds
 from dustpan.core.steps.finding import Finding
 from dustpan.core.steps.own_curve import in_own_curve
+from dustpan.core.steps.step_kind import StepKind
 from dustpan.core.work.cancel import Check, no_check
 from dustpan.core.work.pool import Priority
+from dustpan.core.work.sharing import map_shared
 
+_MOST_LIKELY = 10  # order of hot pixels among the kinds that mend
 _ROUNDS = 12
 _HARDLY = 0.25  # part by which a harm that was eased in vain has changed
 
@@ -33,15 +38,35 @@ def propose_route(engine: Engine, *, lift: bool = False, check: Check = no_check
     ----------
     lift : whether dark pictures may be lifted; else the light stays as it is.
     """
-    route = _on_mosaic(engine, check) if engine.source.mosaic is not None else Route()
-    for kind in kinds().values():
-        if kind.develops or (engine.source.mosaic is not None and kind.takes_mosaic):
-            continue
+    of_mosaic = engine.source.mosaic is not None
+    route = _on_mosaic(engine, check) if of_mosaic else Route()
+    left = [kind for kind in kinds().values() if not (kind.develops or (of_mosaic and kind.takes_mosaic))]
+    while left:
         survey = engine.survey(engine.plan(Document(route), outline=True, check=check), check=check)
-        params = in_own_curve(kind, engine.source.curve).propose(replace(survey, lift=lift))
+        kind, params, left = _first_proposal(left, replace(survey, lift=lift), engine)
         if params is not None:
             route = route.inserted(new_step(kind.kind, route.free_id(kind.kind), params), len(route))
     return _unless_idle(ease_route(engine, Document(_unless_idle(route)), outline=True, check=check))
+
+
+def _first_proposal(
+    asked: Sequence[StepKind], survey: Survey, engine: Engine
+) -> tuple[StepKind, Params | None, list[StepKind]]:
+    """Return the first kind of some that proposes its step, with its settings, and the kinds after it.
+
+    Kinds that mend are asked at once, as mostly none of them proposes anything. But the first of all is asked alone: it
+    is proposed most often, and then what the others have measured would have to be measured again.
+    """
+    first = asked[0]
+    alone = first.stage != "Mend" or first.order <= _MOST_LIKELY
+    together = [first] if alone else [kind for kind in asked if kind.stage == "Mend"]
+
+    def ask(kind: StepKind) -> Params | None:
+        return in_own_curve(kind, engine.source.curve).propose(survey)
+
+    found = map_shared(ask, together, engine.pool)
+    number = next((n for n, params in enumerate(found) if params is not None), len(together) - 1)
+    return together[number], found[number], list(asked[number + 1 :])
 
 
 def _unless_idle(route: Route) -> Route:
