@@ -26,7 +26,8 @@ class FieldsArea(QScrollArea):
 
     def minimumSizeHint(self) -> QSize:
         """Return the least size: all the width, little of the height."""
-        return self._with_bar(self._fields.minimumSizeHint()).boundedTo(QSize(16777215, _LEAST))
+        least = self._with_bar(self._fields.minimumSizeHint())
+        return QSize(least.width(), min(least.height(), _LEAST))
 
     def event(self, event: QEvent | None) -> bool:
         """Pass on that fields have grown: a scroll area keeps that to itself."""
