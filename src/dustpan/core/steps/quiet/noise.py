@@ -33,7 +33,7 @@ class Noise(StepKind):
     help = "Quiets brightness and colour noise by what was measured at each tone, and leaves texture."
     params_type = NoiseParams
     inside = INSIDE
-    spares: ClassVar = {"stars_lost": ("stars", {"sensitivity": 4.0})}
+    spares: ClassVar = {"stars_lost": ("stars", {"sensitivity": 3.5, "grow": 1.0})}
     spares_first = ("stars_lost",)
 
     def support(self, params, analysis):
