@@ -143,21 +143,19 @@ def test_a_coloured_spectrum_is_used(truth):
     assert psnr(clean(told), truth) > psnr(clean(white), truth) + 0.3
 
 
-@pytest.mark.parametrize("seed", [2])
-def test_blind_cleaning_gains_nine_decibels_on_white_noise_of_25_levels(truth, seed):
-    engine = Engine(Source(with_white_noise(truth, 25, seed)))
+def test_blind_cleaning_gains_nine_decibels_on_white_noise_of_25_levels(truth):
+    engine = Engine(Source(with_white_noise(truth, 25, seed=2)))
     plan = engine.plan(Document(propose_route(engine)))
     before = psnr(to_working(engine.source.pixels), truth)
     assert psnr(engine.render(plan, (0, 0, *plan.size)), truth) > before + 9
 
 
-@pytest.mark.parametrize("iso", [12800])
-def test_blind_cleaning_helps_camera_pictures_and_brings_their_light_back(truth, iso):
-    engine = Engine(noisy_picture("bench", iso=iso, seed=5, size=truth.shape[1::-1]))
+def test_blind_cleaning_helps_camera_pictures_and_brings_their_light_back(truth):
+    engine = Engine(noisy_picture("bench", iso=12800, seed=5, size=truth.shape[1::-1]))
     plan = engine.plan(Document(propose_route(engine).without("sharpen")))
     noisy = to_working(engine.source.pixels)
     clean = engine.render(plan, (0, 0, *plan.size))
-    assert psnr(clean, truth) > psnr(noisy, truth) + {3200: 2, 12800: 6, 25600: 7}[iso]
+    assert psnr(clean, truth) > psnr(noisy, truth) + 6
     off = [abs(picture.mean() - truth.mean()) * DISPLAY for picture in (noisy, clean)]
     assert off[1] < min(0.5 * off[0], 0.6)
 

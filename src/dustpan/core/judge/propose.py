@@ -22,7 +22,6 @@ from dustpan.core.work.cancel import Check, no_check
 from dustpan.core.work.pool import Priority
 from dustpan.core.work.sharing import map_shared
 
-_MOST_LIKELY = 10  # order of hot pixels among the kinds that mend
 _ROUNDS = 12
 _HARDLY = 0.25  # part by which a harm that was eased in vain has changed
 
@@ -57,9 +56,9 @@ def _first_proposal(
     Kinds that mend are asked at once, as mostly none of them proposes anything. But the first of all is asked alone: it
     is proposed most often, and then what the others have measured would have to be measured again.
     """
+    mending = [kind for kind in kinds().values() if kind.stage == "Mend"]
     first = asked[0]
-    alone = first.stage != "Mend" or first.order <= _MOST_LIKELY
-    together = [first] if alone else [kind for kind in asked if kind.stage == "Mend"]
+    together = [kind for kind in mending if kind in asked] if first in mending[1:] else [first]
 
     def ask(kind: StepKind) -> Params | None:
         return in_own_curve(kind, engine.source.curve).propose(survey)
