@@ -1,6 +1,6 @@
-"""Draw JPEGs to learn the correction of cleaning from: noisy, cleaned by the quick engine, and the truth.
+"""Draw pictures to learn the correction of cleaning from: noisy, cleaned by the quick engine, and the truth.
 
-    python -m training.cleaned OUT PHOTOS... [--count 6000] [--jobs 1]
+    python -m training.cleaned OUT PHOTOS... [--stored jpeg|whole] [--count 6000] [--jobs 1]
 
 Every fifth photograph of a folder is held back. Chunks that are there are not drawn again, and each sample depends on
 its number alone.
@@ -28,12 +28,12 @@ from dustpan.core.picture.working import to_working
 from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kinds
 from training.chunks import write_chunks
-from training.kinds import Spoiled, bytes_of, draw_compressed_kind, stars
+from training.kinds import Spoiled, bytes_of, draw_compressed_kind, draw_whole_kind, stars
 from training.pages import draw_page, draw_text
 from training.samples import draw_picture, training_files, true_noise
 from training.textures import draw_texture
 
-SIDE = 256  # px of a stored part
+SIDE = 320  # px of a stored part
 CHUNK = 24  # samples
 _SUBJECTS = (0.62, 0.24, 0.06, 0.05, 0.03)  # photographs, textures, pages, small letters, stars
 _FAINTEST = 0.8 / 255  # deviation of noise under which there is nothing to learn
@@ -49,13 +49,19 @@ class Cleaned(NamedTuple):
     facts: np.ndarray
 
 
-def draw(number: int, files: tuple[Path, ...]) -> Cleaned | None:
+#: How pictures are stored that a network is fitted to, and what draws a kind of noise for them.
+STORED = {"jpeg": draw_compressed_kind, "whole": draw_whole_kind}
+
+
+def draw(number: int, files: tuple[Path, ...], how: str) -> Cleaned | None:
     """Return the sample of a number, or None where there is no noise, or too little of the picture."""
     rng = np.random.default_rng([20261201, number])
     clean = _subject(rng, files)
-    made = draw_compressed_kind(rng)[1](clean, rng)
+    made = STORED[how](rng)[1](clean, rng)
     noisy, truth = (_three(to_working(side)) for side in (made.pixels, made.truth.astype(np.float32)))
-    if min(noisy.shape[:2]) < SIDE or float(np.std(noisy - truth)) < _FAINTEST or made.compression is None:
+    if min(noisy.shape[:2]) < SIDE or float(np.std(noisy - truth)) < _FAINTEST:
+        return None
+    if (made.compression is None) == (how == "jpeg"):
         return None
     engine = Engine(made.source)
     engine = Engine(made.source, noise=_assumed(engine.noise, made, rng))
@@ -101,11 +107,12 @@ def _part(noisy, cleaned, truth, field, rng: np.random.Generator) -> Cleaned:
 @click.command(help=__doc__.splitlines()[0])
 @click.argument("out", type=click.Path(path_type=Path))
 @click.argument("photos", type=click.Path(exists=True, file_okay=False, path_type=Path), nargs=-1, required=True)
+@click.option("--stored", type=click.Choice(list(STORED)), default="jpeg", show_default=True)
 @click.option("--count", default=6000, show_default=True, help="Samples.")
 @click.option("--jobs", default=1, show_default=True)
-def main(out: Path, photos: tuple[Path, ...], count: int, jobs: int) -> None:
+def main(out: Path, photos: tuple[Path, ...], stored: str, count: int, jobs: int) -> None:
     """Write the chunks that are not there yet."""
-    draw_one = partial(draw, files=training_files(photos))
+    draw_one = partial(draw, files=training_files(photos), how=stored)
     write_chunks(count, out, CHUNK, draw_one, jobs=jobs, kind=np.float16)
 
 

@@ -457,6 +457,13 @@ def draw_compressed_kind(rng: np.random.Generator) -> tuple[str, Kind]:
     return family, _stored(kind, str(rng.choice(["jpeg", "twice", "small"], p=[0.78, 0.1, 0.12])), rng)
 
 
+def draw_whole_kind(rng: np.random.Generator) -> tuple[str, Kind]:
+    """Return a family and a kind of it by chance, stored without loss."""
+    family = str(rng.choice(FAMILIES, p=_SHARES))
+    kind = _processed_by_chance(_draw_family(family, rng), rng)
+    return family, _stored(kind, str(rng.choice(["8", "16"], p=[0.85, 0.15])), rng)
+
+
 def _stored_by_chance(kind: Kind, rng: np.random.Generator) -> Kind:
     return _stored(kind, str(rng.choice(["8", "16", "jpeg", "twice", "small"], p=[0.42, 0.10, 0.34, 0.06, 0.08])), rng)
 

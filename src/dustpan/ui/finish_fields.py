@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QSignalBlocker, Qt, pyqtSignal
 from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from dustpan.core.document.viewing import RANGES, USUAL, Viewing, read_viewing
@@ -95,9 +95,8 @@ class ViewingField(QWidget):
 
     def _show_numbers(self, viewing: Viewing) -> None:
         for key, box in self.numbers.items():
-            blocked = box.blockSignals(True)
-            box.setValue(getattr(viewing, key))
-            box.blockSignals(blocked)
+            with QSignalBlocker(box):
+                box.setValue(getattr(viewing, key))
 
     def _take_choice(self) -> None:
         name = self.choice.currentData()

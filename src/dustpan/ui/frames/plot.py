@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QSignalBlocker, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QSlider, QWidget
 
@@ -54,10 +54,9 @@ class QualityPlot(QSlider):
     def show_frames(self, qualities: list[Quality], order: list[int], choice: Choice, current: int) -> None:
         """Show frames as they are; `order` : indices in the order of exposure."""
         self.qualities, self.order, self.choice, self.current = qualities, order, choice, current
-        blocked = self.blockSignals(True)
-        self.setRange(1, max(len(order), 1))
-        self.setValue(order.index(current) + 1 if current in order else 1)
-        self.blockSignals(blocked)
+        with QSignalBlocker(self):
+            self.setRange(1, max(len(order), 1))
+            self.setValue(order.index(current) + 1 if current in order else 1)
         if qualities and current < len(qualities):
             state = tr("takes part") if current in choice.kept(qualities) else tr("left out")
             figure = FIGURES[choice.figure]
@@ -104,11 +103,7 @@ class QualityPlot(QSlider):
 
     def paintEvent(self, event):
         """Draw the dots, the line and the scale."""
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.colour("ground"))
-        painter.drawRoundedRect(QRectF(self.rect()), 5, 5)
+        painter = theme.paint_on_ground(self)
         if not self.order:
             return
         painter.setFont(theme.font(7.5))

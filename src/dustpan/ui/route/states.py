@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import QSignalBlocker, QSize, Qt
 from PyQt6.QtGui import QIcon, QImage, QPixmap
 from PyQt6.QtWidgets import (
     QFrame,
@@ -119,28 +119,26 @@ class States(QFrame):
 
     def _show_history(self) -> None:
         names = [tr(entry.label) for entry in self.session.history.entries]
-        self.history.blockSignals(True)
-        if [self.history.item(n).text() for n in range(self.history.count())] != names:
-            self.history.clear()
-            self.history.addItems(names)
-        self.history.setCurrentRow(self.session.history.at)
-        self.history.blockSignals(False)
+        with QSignalBlocker(self.history):
+            if [self.history.item(n).text() for n in range(self.history.count())] != names:
+                self.history.clear()
+                self.history.addItems(names)
+            self.history.setCurrentRow(self.session.history.at)
 
     def _show_takes(self) -> None:
         chosen = self._chosen
-        self.takes.blockSignals(True)
-        self.takes.clear()
-        for name, document in self.session.takes.items():
-            words = "; ".join(differences(self.session.route, document.route)) or tr("as it is now")
-            item = QListWidgetItem(f"{name}\n{words}")
-            item.setData(_NAME, name)
-            item.setToolTip(words)
-            image = self._pictures.get(document)
-            item.setIcon(QIcon(_framed(image)))
-            self.takes.addItem(item)
-            if name == chosen:
-                self.takes.setCurrentItem(item)
-        self.takes.blockSignals(False)
+        with QSignalBlocker(self.takes):
+            self.takes.clear()
+            for name, document in self.session.takes.items():
+                words = "; ".join(differences(self.session.route, document.route)) or tr("as it is now")
+                item = QListWidgetItem(f"{name}\n{words}")
+                item.setData(_NAME, name)
+                item.setToolTip(words)
+                image = self._pictures.get(document)
+                item.setIcon(QIcon(_framed(image)))
+                self.takes.addItem(item)
+                if name == chosen:
+                    self.takes.setCurrentItem(item)
 
     def _draw_pictures(self) -> None:
         """Have the small pictures drawn that are not there yet."""

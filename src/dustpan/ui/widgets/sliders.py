@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSignalBlocker, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPolygonF
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSlider, QVBoxLayout, QWidget
 
@@ -46,9 +46,8 @@ class Groove(QSlider):
         """Set the knob, the place the bar grows from, the measured tick, and where harm begins."""
         if (part, rest, tick, limit) != (self.part, self.rest, self.tick, self.limit):
             self.part, self.rest, self.tick, self.limit = part, rest, tick, limit
-            blocked = self.blockSignals(True)
-            self.setValue(round(part * self.maximum()))
-            self.blockSignals(blocked)
+            with QSignalBlocker(self):
+                self.setValue(round(part * self.maximum()))
             self.update()
 
     def _x(self, part: float) -> float:

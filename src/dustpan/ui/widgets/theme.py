@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from importlib.resources import files
 
-from PyQt6.QtGui import QColor, QFont, QFontDatabase, QFontMetrics, QPalette
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QFontMetrics, QPainter, QPalette
+from PyQt6.QtWidgets import QApplication, QWidget
 
 VERDIGRIS = "#5FB3A1"
 MADDER = "#C8665A"
@@ -57,6 +58,16 @@ def font(points: float = 9.5, *, bold: bool = False) -> QFont:
 def metrics(points: float = 9.5, *, bold: bool = False) -> QFontMetrics:
     """Return the measures of the interface font."""
     return QFontMetrics(font(points, bold=bold))
+
+
+def paint_on_ground(widget: QWidget) -> QPainter:
+    """Return a painter of a widget that draws itself, on its rounded ground."""
+    painter = QPainter(widget)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(colour("ground"))
+    painter.drawRoundedRect(QRectF(widget.rect()), 5, 5)
+    return painter
 
 
 def apply(app: QApplication) -> None:

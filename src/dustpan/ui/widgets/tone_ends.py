@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QSignalBlocker, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QSlider, QWidget
 
@@ -101,9 +101,8 @@ class ToneEnds(QSlider):
         return float(self.sides[1].black[self.plane]), float(self.sides[1].white[self.plane])
 
     def _describe(self) -> None:
-        blocked = self.blockSignals(True)
-        self.setValue(round(self.ends.tones[self.chosen] * 1000))
-        self.blockSignals(blocked)
+        with QSignalBlocker(self):
+            self.setValue(round(self.ends.tones[self.chosen] * 1000))
         black, white = (f"{100 * share:.1f} %" for share in self.lost())
         at = tr("{end} at tone {tone:.0f} %", end=tr(_WORDS[self.chosen]), tone=100 * self.ends.tones[self.chosen])
         self.setAccessibleDescription(
@@ -123,11 +122,7 @@ class ToneEnds(QSlider):
 
     def paintEvent(self, event):
         """Draw the counts, what is cut off, and the handles."""
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.colour("ground"))
-        painter.drawRoundedRect(QRectF(self.rect()), 5, 5)
+        painter = theme.paint_on_ground(self)
         floor = self.height() - _FOOT
         painter.setPen(QPen(theme.colour("line"), 1))
         for tone in (0.0, 1.0):

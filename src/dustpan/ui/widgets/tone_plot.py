@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QSignalBlocker, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QSlider, QWidget
 
@@ -67,9 +67,8 @@ class TonePlot(QSlider):
 
     def _describe(self) -> None:
         """Say in words which handle is chosen and where it stands."""
-        blocked = self.blockSignals(True)
-        self.setValue(round(self.factors[self.chosen] * 100))
-        self.blockSignals(blocked)
+        with QSignalBlocker(self):
+            self.setValue(round(self.factors[self.chosen] * 100))
         tone = f"{HANDLES[self.chosen]:.0%}".replace("%", " %")
         self.setAccessibleDescription(
             tr(
@@ -98,11 +97,7 @@ class TonePlot(QSlider):
 
     def paintEvent(self, event):
         """Draw the two curves, the area taken and the handles."""
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.colour("ground"))
-        painter.drawRoundedRect(QRectF(self.rect()), 5, 5)
+        painter = theme.paint_on_ground(self)
         taken = self.found * np.interp(TONES, HANDLES, self.factors) * self.strength
         line = [self._point(t, v) for t, v in zip(TONES.tolist(), taken.tolist(), strict=True)]
         floor = [self._point(1.0, 0), self._point(0.0, 0)]

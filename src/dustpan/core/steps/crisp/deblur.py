@@ -11,6 +11,7 @@ from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of, with_grey, with_grey_within
 from dustpan.core.filters.deconvolve import SHAPES, deconvolve, noise_kept, support_of
 from dustpan.core.picture.curve import decode_curve, encode_curve, encode_slope
+from dustpan.core.steps.drafts import with_reduced_radius
 from dustpan.core.steps.easing import eased_strength
 from dustpan.core.steps.softness import blur_of
 from dustpan.core.steps.step_kind import Context, Inside, StepKind
@@ -88,8 +89,7 @@ class Deblur(StepKind):
 
     def scaled(self, params, level):
         """Shrink the blur; leave the step out when hardly any is left."""
-        radius = params.radius / 2**level
-        return replace(params, radius=radius) if radius >= _LEAST_RADIUS else None
+        return with_reduced_radius(params, level, least=_LEAST_RADIUS)
 
     def idle(self, params):
         """Return whether nothing is taken."""

@@ -12,6 +12,7 @@ from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.high_pass import OVERLAYS, blur_reach, finer_than, lay_detail, steepened
 from dustpan.core.filters.quick import Cleaning, clean_tile, support
 from dustpan.core.picture.region import moved
+from dustpan.core.steps.drafts import with_reduced_radius
 from dustpan.core.steps.easing import eased_strength
 from dustpan.core.steps.softness import blur_of
 from dustpan.core.steps.step_kind import Context, Inside, StepKind
@@ -88,8 +89,7 @@ class HighPass(StepKind):
 
     def scaled(self, params, level):
         """Shrink the radius; leave the step out when nothing of it would show."""
-        radius = params.radius / 2**level
-        return replace(params, radius=radius) if radius >= _LEAST_RADIUS else None
+        return with_reduced_radius(params, level, least=_LEAST_RADIUS)
 
     def idle(self, params):
         """Return whether nothing is laid over."""

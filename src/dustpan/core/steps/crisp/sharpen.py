@@ -21,6 +21,7 @@ from dustpan.core.filters.sharpen import (
 )
 from dustpan.core.noise.model import DISPLAY, TONES
 from dustpan.core.picture.region import CENTRE
+from dustpan.core.steps.drafts import with_reduced_radius
 from dustpan.core.steps.easing import OF_STRENGTH
 from dustpan.core.steps.softness import blur_of
 from dustpan.core.steps.step_kind import Context, Inside, StepKind
@@ -129,8 +130,7 @@ class Sharpen(StepKind):
 
     def scaled(self, params, level):
         """Shrink the radius; leave the step out when nothing of it would show."""
-        radius = params.radius / 2**level
-        return replace(params, radius=radius) if radius >= _LEAST_RADIUS else None
+        return with_reduced_radius(params, level, least=_LEAST_RADIUS)
 
     def idle(self, params):
         """Return whether nothing is raised."""

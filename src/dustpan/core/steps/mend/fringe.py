@@ -11,6 +11,7 @@ from dustpan.core.document.params import Params, param
 from dustpan.core.filters.fringe import edge_gate, hue_of, measure_fringes, measure_radius, support, take_fringes
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Points, Survey
+from dustpan.core.steps.drafts import with_reduced_radius
 from dustpan.core.steps.finding import Finding
 from dustpan.core.steps.step_kind import Context, Inside, StepKind
 
@@ -98,8 +99,7 @@ class Fringe(StepKind):
 
     def scaled(self, params, level):
         """Return the settings with the radius of the reduced picture; None when no rim is left."""
-        radius = params.radius / 2**level
-        return replace(params, radius=radius) if radius >= 0.5 else None
+        return with_reduced_radius(params, level, least=0.5)
 
     def idle(self, params):
         """Return whether nothing is taken off."""

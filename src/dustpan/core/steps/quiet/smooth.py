@@ -8,6 +8,7 @@ import numpy as np
 
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.smooth import deband_reach, gaussian, gaussian_reach, median, within_edges
+from dustpan.core.steps.drafts import with_reduced_radius
 from dustpan.core.steps.step_kind import Context, StepKind
 
 _FADES = 1.5  # times the threshold at which a difference is left alone altogether
@@ -63,8 +64,7 @@ class Smooth(StepKind):
 
     def scaled(self, params, level):
         """Shrink the radius."""
-        radius = params.radius / 2**level
-        return replace(params, radius=radius) if radius >= _LEAST else None
+        return with_reduced_radius(params, level, least=_LEAST)
 
     def tell(self, params, analysis, found=None):
         """Return the method and its radius."""
