@@ -19,9 +19,10 @@ from dustpan.core.filters.detail import structured_part
 from dustpan.core.filters.file_values import to_display
 from dustpan.core.filters.fireflies import find_fireflies
 from dustpan.core.filters.light_mean import restore_light_mean
+from dustpan.core.filters.mosaic_specks import mend_mosaic
 from dustpan.core.filters.quick import Cleaning
 from dustpan.core.filters.sharpen import Sharpening, sharpen_plane
-from dustpan.core.filters.specks import fill_specks, find_by_ring, judge_peaks, mend_mosaic, take_specks
+from dustpan.core.filters.specks import fill_specks, find_by_ring, judge_peaks, take_specks
 from dustpan.core.filters.surfaces import explain
 from dustpan.core.filters.thorough import clean_thoroughly
 from dustpan.core.frames.combining import Method, combine

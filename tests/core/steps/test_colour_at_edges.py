@@ -10,7 +10,8 @@ import pytest
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
-from dustpan.core.filters.fringe import edge_gate, measure_fringes
+from dustpan.core.filters.fringe import edge_gate
+from dustpan.core.filters.fringe_hues import measure_fringes
 from dustpan.core.filters.shift import Shift, displacement, measure_shift
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.picture.source import Source

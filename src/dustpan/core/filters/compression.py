@@ -123,10 +123,12 @@ def find_grid(tone: np.ndarray) -> Grid:
 def find_tables(crops: Sequence[Crop]) -> Tables | None:
     """Return the tables that a picture was compressed with, or None when its coefficients cluster at no multiples.
 
-    Notes ----- The grid is the one with the sparsest coefficients. The quality is found by the mean cosine of
-    coefficients divided by the entries of standard tables, which is 1 for multiples and 0 for other values (compare
-    Neelamani et al. 2006, doi 10.1109/TIP.2005.864171). Multiples of an entry are also multiples of its half, so of
-    all qualities that fit the lowest is used.
+    Notes
+    -----
+    The grid is the one with the sparsest coefficients. The quality is found by the mean cosine of coefficients divided
+    by the entries of standard tables, which is 1 for multiples and 0 for other values (compare Neelamani et al. 2006,
+    doi 10.1109/TIP.2005.864171). Multiples of an entry are also multiples of its half, so of all qualities that fit the
+    lowest is used.
     """
     corner = _sparsest_corner(crops)
     if corner is None:

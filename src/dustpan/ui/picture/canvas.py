@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, QSize, QSizeF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QPainter
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import QFrame, QWidget
 
 from dustpan.ui.picture.areas import Areas
@@ -15,6 +15,7 @@ from dustpan.ui.picture.composed import Composed, Standing
 from dustpan.ui.picture.drawing import draw_grid, draw_word, draw_word_in_corner, word_height
 from dustpan.ui.picture.ellipse import EllipseHandles
 from dustpan.ui.picture.places import Places
+from dustpan.ui.picture.preview import Preview
 from dustpan.ui.picture.question import Question
 from dustpan.ui.picture.tiles import Tiles, View, level_for
 from dustpan.ui.picture.wipe import Wipe
@@ -51,7 +52,7 @@ class Canvas(QFrame):
         self.zoom = 1.0
         self.fitted = True
         self.caption = ""  # a line of figures in the lower left corner
-        self._preview: tuple[QImage, tuple[int, int]] | None = None
+        self._preview: Preview | None = None
         self._other_turn = False
         self._turns = configured(QTimer(self), interval=_TURN)
         self._turns.timeout.connect(self._turn)
@@ -102,24 +103,8 @@ class Canvas(QFrame):
 
     def preview(self, found) -> None:
         """Show a preview of a picture that is being opened; None goes back to the picture that was there."""
-        self._preview = None
-        if found is not None:
-            pixels, size = found
-            image = QImage(
-                pixels.data, pixels.shape[1], pixels.shape[0], 3 * pixels.shape[1], QImage.Format.Format_RGB888
-            )
-            self._preview = image.copy(), size
+        self._preview = None if found is None else Preview(*found)
         self.update()
-
-    def _paint_preview(self, painter: QPainter) -> None:
-        assert self._preview is not None
-        image, size = self._preview
-        room = QSizeF(self.width() - 24, self.height() - 24)
-        drawn = QSizeF(*size).scaled(room, Qt.AspectRatioMode.KeepAspectRatio)
-        place = QRectF(QPointF((self.width() - drawn.width()) / 2, (self.height() - drawn.height()) / 2), drawn)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(place, image)
-        draw_word_in_corner(painter, place.topLeft().toPoint(), "preview")
 
     @property
     def room(self) -> QRect:
@@ -298,7 +283,7 @@ class Canvas(QFrame):
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.colour(theme.SURROUNDS[self.surround]))
         if self._preview is not None:
-            self._paint_preview(painter)
+            self._preview.paint(painter, self.size())
             return
         if not self.size_px[0]:
             return

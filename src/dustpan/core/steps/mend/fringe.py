@@ -8,7 +8,8 @@ from typing import ClassVar
 import numpy as np
 
 from dustpan.core.document.params import Params, param
-from dustpan.core.filters.fringe import edge_gate, hue_of, measure_fringes, measure_radius, support, take_fringes
+from dustpan.core.filters.fringe import edge_gate, hue_of, support, take_fringes
+from dustpan.core.filters.fringe_hues import measure_fringes, measure_radius
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Points, Survey
 from dustpan.core.steps.drafts import with_reduced_radius

@@ -14,8 +14,9 @@ from dustpan.core.document.forms import POINTS
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters import specks
 from dustpan.core.filters.colour import tone_of
+from dustpan.core.filters.mosaic_specks import mend_mosaic
 from dustpan.core.filters.speck_shapes import leaning
-from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks, mend_mosaic
+from dustpan.core.filters.specks import BRIGHT, DARK, SUPPORT, count_specks
 from dustpan.core.noise.fields import ModelField
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.curve import encode_curve

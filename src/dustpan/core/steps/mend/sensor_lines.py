@@ -8,7 +8,8 @@ import numpy as np
 
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.filters.lines import SUPPORT, Crop, Lines, find_lines, mend_lines
+from dustpan.core.filters.line_search import find_lines
+from dustpan.core.filters.lines import SUPPORT, Crop, Lines, mend_lines
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.region import Region
