@@ -14,6 +14,7 @@ from dustpan.core.work.cancel import Check, no_check
 
 SHAPES = ("gaussian", "disc", "motion")
 _REACH_OF_GAUSSIAN = 2.6  # deviations
+_OF_PIXEL = 12**-0.5  # px, deviation of light over a pixel
 _REACH_OF_TURNS = 20  # deviations of the blur, that all turns together look around
 _LEAST, _TINY = np.float32(1e-4), np.float32(1e-6)  # light
 _BARE, _AROUND = 7.0, 8  # deviations over the floor up to which a pixel is bare sky; px around that are counted
@@ -65,13 +66,13 @@ def noise_kept(shape: str, radius: float, angle: float) -> float:
 
 
 def spread_of(shape: str, radius: float) -> float:
-    """Return the deviation of a blur along its longest axis, px."""
-    return radius * {"gaussian": 1.0, "disc": 0.5, "motion": 3**-0.5}[shape]
+    """Return the deviation of a blur along its longest axis, with that of the pixels it falls on, px."""
+    return float(np.hypot(radius * {"gaussian": 1.0, "disc": 0.5, "motion": 3**-0.5}[shape], _OF_PIXEL))
 
 
 def support_of(shape: str, radius: float) -> int:
     """Return how far the result looks, px: beyond `_REACH_OF_TURNS` deviations a pixel counts for nothing."""
-    return int(np.ceil(_REACH_OF_TURNS * spread_of(shape, radius))) + 4 * reach_of(shape, radius)
+    return int(np.ceil(_REACH_OF_TURNS * spread_of(shape, radius))) + 4 * reach_of(shape, radius) + _AROUND
 
 
 def deconvolve(

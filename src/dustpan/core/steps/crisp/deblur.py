@@ -54,12 +54,12 @@ class Deblur(StepKind):
     params_type = DeblurParams
     default_blend = "luminance_only"
     judged_by = "strength"
-    max_support = 280
+    max_support = 256
     spares: ClassVar = {"noise_louder": ("flat", {}), "worms": ("flat", {})}
     inside: ClassVar = {"gained": Inside("What is gained", "radius")}
 
     def support(self, params, analysis):
-        """Return 12 to 276 px: every turn looks around, the farther the less."""
+        """Return 19 to 253 px: every turn looks around, the farther the less."""
         return support_of(params.shape, params.radius)
 
     def apply(self, tile, region, params, analysis, context: Context):
