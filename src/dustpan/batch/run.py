@@ -36,7 +36,7 @@ from dustpan.core.work.pool import Pool
 from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, Format, format_for, losses
 
-_BUDGET = 256 << 20  # bytes of blocks that all engines of a batch keep together
+_BUDGET = 128 << 20  # bytes of blocks that all engines of a batch keep together
 #: Called with the number of inputs done, shares of those under way added, and one of the latter.
 BatchProgress = Callable[[float, Path], None]
 #: Called with each input in their order, what `clean_one` returned or None, and why it failed or nothing.

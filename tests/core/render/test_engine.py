@@ -17,13 +17,17 @@ from dustpan.core.judge.propose import propose_route
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.picture.pyramid import reduce_picture
 from dustpan.core.picture.source import Source
+from dustpan.core.picture.working import from_working
+from dustpan.core.render import grid
 from dustpan.core.render.engine import Engine
+from dustpan.core.render.output import render_native
 from dustpan.core.steps import kinds
 from dustpan.core.steps.step_kind import StepKind
 from dustpan.core.where import part_kinds
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Pool, Priority
 from dustpan.core.work.store import Store
+from dustpan.files.save import FORMATS
 from dustpan.simulate.scenes import clean_picture
 
 
@@ -59,6 +63,19 @@ def test_mix_and_mask_never_run_the_filter_again(noisy):
     engine.render(engine.plan(document(replace(step, mix=0.3, blend="luminance_only"))), whole)
     assert engine.runs["noise"] == ran
     assert not np.array_equal(results[0], results[1]) and not np.array_equal(results[0], full)
+
+
+def test_an_export_in_blocks_of_another_side_gives_what_the_screen_shows(noisy, monkeypatch):
+    monkeypatch.setattr(grid, "LARGE", 256)
+    monkeypatch.setattr(grid, "_MANY", 0)
+    engine = Engine(noisy)
+    where = Where((Part("e", "edges", part_kinds()["edges"].params_type()),), origin="input")
+    plan = engine.plan(document(manual("noise"), replace(manual("sharpen", amount=1.5), where=where)))
+    shown = engine.render(plan, (0, 0, noisy.width, noisy.height))
+    ran = engine.runs["sharpen"]
+    exported = render_native(engine, plan, FORMATS["exr"])
+    assert engine.runs["sharpen"] > ran  # in blocks of its own
+    assert np.array_equal(exported, from_working(shown, dtype=np.float32, linear=True))
 
 
 def test_only_steps_after_a_change_run_again(noisy):

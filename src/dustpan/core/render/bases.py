@@ -11,7 +11,7 @@ from dustpan.core.errors import SaveError
 from dustpan.core.picture.base import Base, ChangedBase, WholeBase
 from dustpan.core.picture.changed import Change, ChangedPixels
 from dustpan.core.picture.region import Region
-from dustpan.core.render.grid import block_regions
+from dustpan.core.render.grid import block_regions, side_for_all
 from dustpan.core.render.plan import Plan
 from dustpan.core.render.renderer import Renderer
 from dustpan.core.work.cancel import Check
@@ -44,7 +44,7 @@ def make_base(renderer: Renderer, start: Plan, plan: Plan, *, pool: Pool | None,
         x0, y0, x1, y1 = region
         pixels[y0:y1, x0:x1] = renderer.sketch(plan, region, check=check)
 
-    run_shared(render_block, block_regions(plan.size), pool)
+    run_shared(render_block, block_regions(plan.size, side_for_all(plan.size)), pool)
     return WholeBase(plan.key, pixels, pool=pool)
 
 
@@ -62,7 +62,7 @@ def _find_changes(renderer: Renderer, start: Plan, plan: Plan, pool: Pool | None
         rows, columns = np.nonzero(differs[..., 0] | differs[..., 1] | differs[..., 2])
         parts.append(((rows + region[1]) * width + columns + region[0], after[rows, columns]))
 
-    run_shared(compare_block, block_regions(plan.size), pool)
+    run_shared(compare_block, block_regions(plan.size, side_for_all(plan.size)), pool)
     few = sum(len(part[0]) for part in parts) <= most
     return ChangedPixels.gather(plan.size, parts) if few else None
 

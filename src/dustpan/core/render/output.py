@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, replace
-from functools import partial
+from functools import cached_property, partial
 
 import numpy as np
 
@@ -14,8 +14,10 @@ from dustpan.core.picture.region import Region
 from dustpan.core.picture.source import Source
 from dustpan.core.picture.working import from_working, to_working
 from dustpan.core.render.engine import Engine
-from dustpan.core.render.grid import block_regions
+from dustpan.core.render.grid import BLOCK, block_regions, side_for_all
 from dustpan.core.render.plan import Plan
+from dustpan.core.render.renderer import Renderer
+from dustpan.core.steps.step_kind import MAX_SUPPORT
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Pool, Priority
 from dustpan.core.work.sharing import run_shared
@@ -164,12 +166,18 @@ class _Conversion:
     linear: bool
     alpha_kind: str | None
 
+    @cached_property
+    def _renderer(self) -> Renderer:
+        """One with large blocks, unless a step counts on what lies beyond its support being less than rounding."""
+        exact = all(prepared.kind.max_support <= MAX_SUPPORT for prepared in self.plan.all_prepared)
+        return self.engine.in_blocks_of(side_for_all(self.plan.size) if exact else BLOCK)
+
     def run(self, pool: Pool | None, token: Token, progress: Progress) -> np.ndarray:
         """Return the whole picture without alpha; a fault or a cancel ends all of its jobs."""
         source = self.engine.source
         whole: np.ndarray
         whole = np.empty((source.height, source.width, 1 if source.grey else 3), self.output.dtype)
-        regions = block_regions(self.plan.size)
+        regions = block_regions(self.plan.size, self._renderer.side)
         jobs: list[Future] = []
         if pool is not None:
             jobs = [
@@ -191,7 +199,7 @@ class _Conversion:
 
     def _fill(self, whole: np.ndarray, region: Region, token: Token) -> None:
         x0, y0, x1, y1 = region
-        working = self.engine.render(self.plan, region, check=token.check)
+        working = self._renderer.render(self.plan, region, check=token.check)
         if self.alpha_kind is not None:
             working = _convert_alpha(working, self.engine.source, region, self.alpha_kind)
         if whole.shape[2] == 1:

@@ -14,7 +14,7 @@ from dustpan.core.filters.blend import lay_over
 from dustpan.core.picture.curve import encode_curve
 from dustpan.core.picture.pyramid import reduce_picture
 from dustpan.core.picture.region import Region, cut_region, with_margin
-from dustpan.core.render.grid import BlockIndex, block_indices, block_region, input_region
+from dustpan.core.render.grid import BLOCK, BlockIndex, block_indices, block_region, input_region
 from dustpan.core.render.plan import Plan, Prepared
 from dustpan.core.render.store import Stores
 from dustpan.core.steps.step_kind import Context
@@ -43,14 +43,20 @@ class Renderer:
     Results before Mix and Where are kept in both, so that moving a mask runs no filter again.
     """
 
-    def __init__(self, stores: Stores):
-        self.stores = stores
+    def __init__(self, stores: Stores, side: int = BLOCK):
+        self.stores, self.side = stores, side
         self.runs: dict[str, int] = {}  # how often each kind's filter ran, for tests and benchmarks
         self._counting = threading.Lock()
 
     def keeping_few(self, budget: int) -> Renderer:
         """Return one like this that keeps so many bytes of blocks of its own: for work that is kept elsewhere."""
-        other = Renderer(replace(self.stores, blocks=Store(budget)))
+        return self._like(Renderer(replace(self.stores, blocks=Store(budget)), self.side))
+
+    def in_blocks_of(self, side: int) -> Renderer:
+        """Return one like this with blocks of another side, px: the same pixels, made and kept in other pieces."""
+        return self._like(Renderer(self.stores, side))
+
+    def _like(self, other: Renderer) -> Renderer:
         other.runs, other._counting = self.runs, self._counting
         return other
 
@@ -62,8 +68,8 @@ class Renderer:
             return plan.base.read(region, plan.level)
         x0, y0, x1, y1 = region
         pixels = np.empty((y1 - y0, x1 - x0, plan.channels), np.float32)
-        for index in block_indices(region):
-            own = block_region(index, plan.size)
+        for index in block_indices(region, self.side):
+            own = block_region(index, plan.size, self.side)
             shared = max(own[0], x0), max(own[1], y0), min(own[2], x1), min(own[3], y1)
             block = self.block(plan, index, check=check)
             cut_region(pixels, region, shared)[:] = cut_region(block, own, shared)
@@ -84,21 +90,24 @@ class Renderer:
 
     def holds(self, plan: Plan, index: BlockIndex) -> bool:
         """Return whether a block of a plan's result is kept."""
-        return not plan.active or self.stores.blocks.get((plan.active[-1].key, plan.level, index, 0)) is not None
+        if not plan.active:
+            return True
+        return self.stores.blocks.get((plan.active[-1].key, plan.level, self.side, index, 0)) is not None
 
     def _block(self, plan: Plan, index: BlockIndex, margin: int, check: Check) -> np.ndarray:
         """Return a block with a margin around it, as far as the picture goes."""
         check()
-        region = with_margin(block_region(index, plan.size), margin, plan.size)
+        whole = block_region(index, plan.size, self.side)
+        region = with_margin(whole, margin, plan.size)
         if not plan.active:
             return plan.base.read(region, plan.level)
-        prepared, position = plan.active[-1], (plan.level, index, margin)
+        prepared, position = plan.active[-1], (plan.level, self.side, index, margin)
         before, wide = plan.before(prepared), margin + prepared.support
 
         def read(wanted: Region) -> np.ndarray:
             if wide > _MARGIN_LIMIT:
                 return self.render(before, wanted, check=check)
-            own = with_margin(block_region(index, plan.size), wide, plan.size)
+            own = with_margin(whole, wide, plan.size)
             return cut_region(self._block(before, index, wide, check), own, wanted)
 
         make = partial(self._run, plan, prepared, region, read, position, check)
