@@ -160,7 +160,8 @@ def measure_figure(engine: Engine, reference: Plan, region: Region, pair: Pair, 
 
 def _patch(engine: Engine, reference: Plan, region: Region, pair: Pair, original: np.ndarray) -> Patch:
     field, extent = reference.noise_after, extent_of(region, reference.base.size)
-    before, after = _kept_side(engine, reference, region, lambda: pair[0]), Side(pair[1])
+    before = _kept_side(engine, reference, region, lambda: pair[0])
+    after = before if np.array_equal(*pair) else Side(pair[1])  # what is derived from a side is made once
     gain = slope_gain(field.spectrum[0, 0])
     return Patch(before, after, original, lambda tone: field.sigma(tone, extent)[0], gain)
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
@@ -213,8 +215,6 @@ class RouteBar(QWidget):
         self.add_button.setFixedSize(34, 46)
         self.add_button.setToolTip(tr("Add a step; it lands where its stage stands."))
         self.add_button.setAccessibleName(tr("Add a step"))
-        self.steps = StepList(self)
-        self.steps.chosen.connect(session.measuring.add)
         self.add_button.clicked.connect(self.show_steps)
         self._mark = QWidget(self)  # where a dragged card would land
         self._mark.setStyleSheet(f"background: {theme.VERDIGRIS};")
@@ -232,6 +232,13 @@ class RouteBar(QWidget):
         self._masks = CardMasks(session, self)
         self._masks.made.connect(self._show_mask)
         self.refresh()
+
+    @cached_property
+    def steps(self) -> StepList:
+        """The list of all steps, made when it is first asked for."""
+        steps = StepList(self)
+        steps.chosen.connect(self.session.measuring.add)
+        return steps
 
     def show_steps(self) -> None:
         """Open the list of steps under the button."""
