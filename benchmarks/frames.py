@@ -18,7 +18,8 @@ import numpy as np
 from astropy.stats import sigma_clip
 
 from benchmarks.common import console, table
-from dustpan.batch.frames import Series, combine_series
+from dustpan.batch.series import Series
+from dustpan.batch.stack import combine_series
 from dustpan.core.frames.combining import Method
 from dustpan.core.frames.stars import find_stars
 from dustpan.core.picture.source import Metadata

@@ -286,7 +286,7 @@ def test_simulate_is_the_same_from_the_same_seed(dustpan, tmp_path):
 _INTERRUPTED = """
 import os, signal, sys
 from dustpan.cli import run
-from dustpan.batch import run as batch
+from dustpan.batch import one_picture as batch
 signal.signal(signal.SIGINT, signal.default_int_handler)  # a job in the background is born ignoring it
 propose = batch.propose_route
 def interrupted(*arguments, **rest):
@@ -314,7 +314,7 @@ def test_every_help_text_has_an_example(dustpan, words):
 
 
 def test_one_input_never_ends_the_others_and_the_output_stays_one_object(dustpan, tmp_path, monkeypatch):
-    from dustpan.batch import run as batch
+    from dustpan.batch import one_picture as batch
 
     paths = [tmp_path / f"{name}.png" for name in ("fine", "huge", "odd", "last")]
     for path in paths:

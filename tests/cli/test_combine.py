@@ -11,9 +11,10 @@ import numpy as np
 import pytest
 from click.testing import CliRunner
 
-from dustpan.batch import frames as batch_frames
+from dustpan.batch import stack as batch_stack
 from dustpan.batch.frame_files import read_frame
 from dustpan.batch.registration_cache import RegistrationCache
+from dustpan.batch.series import Series
 from dustpan.cli.combine import combine
 from dustpan.cli.simulate import simulate
 from dustpan.core.frames import registration
@@ -75,12 +76,12 @@ def test_a_night_becomes_one_clean_sky(night, tmp_path):
 
 
 def test_large_frames_are_worked_one_by_one_to_the_same_result(night, monkeypatch):
-    series = batch_frames.Series(tuple(sorted(night.glob("night-*"))[:5]), cache=False)
-    usual = batch_frames.combine_series(series)
-    monkeypatch.setattr(batch_frames, "_LARGE", 0)
+    series = Series(tuple(sorted(night.glob("night-*"))[:5]), cache=False)
+    usual = batch_stack.combine_series(series)
+    monkeypatch.setattr(batch_stack, "_LARGE", 0)
     read, most = [], []
-    monkeypatch.setattr(batch_frames, "read_frame", lambda path, own: (read.append(path), read_frame(path, own))[1])
-    with batch_frames.Stack(series) as stack:
+    monkeypatch.setattr(batch_stack, "read_frame", lambda path, own: (read.append(path), read_frame(path, own))[1])
+    with batch_stack.Stack(series) as stack:
         stack.place_all(lambda done, what: most.append(len(read) - len(stack.used)))
         assert np.array_equal(stack.combined().light, usual.light)
     assert max(most) <= 2 and [placed.path for placed in stack.used] == list(series.frames)
@@ -137,7 +138,7 @@ def test_a_comet_is_followed_and_registrations_are_found_again(tmp_path, monkeyp
     ends = ",".join(str(round(v)) for v in (150, 70, 150 + 5 * way[0], 70 + 5 * way[1]))
     peaks, seen = {}, []
     plain = registration.register
-    monkeypatch.setattr("dustpan.batch.frames.register", lambda *a: seen.append(1) or plain(*a))
+    monkeypatch.setattr("dustpan.batch.stack.register", lambda *a: seen.append(1) or plain(*a))
     for name, more in (("stars", ()), ("comet", ("--follow", ends))):
         out = tmp_path / f"{name}.fits"
         assert called(*frames, "--out", out, "--method", "median", *more)[0] == 0

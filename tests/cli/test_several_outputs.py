@@ -10,7 +10,7 @@ import pytest
 import tifffile
 from tests.conftest import with_white_noise
 
-from dustpan.batch.run import Order
+from dustpan.batch.order import Order
 from dustpan.batch.sequence import sequence_order, spread
 from dustpan.core.document.remedy import Remedy
 from dustpan.core.document.route import Route, new_step

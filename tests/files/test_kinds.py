@@ -13,7 +13,8 @@ import pytest
 import tifffile
 from PIL import Image, IptcImagePlugin, PngImagePlugin
 
-from dustpan.batch.run import Order, clean_one
+from dustpan.batch.one_picture import clean_one
+from dustpan.batch.order import Order
 from dustpan.core.document.remedy import Remedy
 from dustpan.core.document.route import Route
 from dustpan.core.errors import DustpanError, PictureError, SaveError

@@ -8,7 +8,8 @@ import numpy as np
 from PyQt6.QtWidgets import QDialog, QFileDialog, QPushButton
 from tests.ui.steer import propose, settle
 
-from dustpan.batch.run import Order, clean_one
+from dustpan.batch.one_picture import clean_one
+from dustpan.batch.order import Order
 from dustpan.core.document.remedy import Remedy
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.noise.model import NoiseModel

@@ -11,7 +11,8 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from dustpan.batch.run import BatchProgress, Order, Tally, Told, interrupt_rest, tell_nothing, work_one
+from dustpan.batch.order import Order
+from dustpan.batch.run import BatchProgress, Tally, Told, interrupt_rest, tell_nothing, work_one
 from dustpan.core.errors import DustpanError
 from dustpan.core.work.cancel import Token
 from dustpan.files.atomic import drop_left_over

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from dustpan.batch.run import Order
+from dustpan.batch.order import Order
 from dustpan.core.document.remedy import Remedy
 from dustpan.core.errors import DustpanError
 from dustpan.core.judge.propose import propose_route

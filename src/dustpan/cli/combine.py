@@ -8,7 +8,9 @@ import click
 import numpy as np
 from rich.progress import Progress
 
-from dustpan.batch.frames import Result, Series, combine_series, figures_of, save_maps, save_result
+from dustpan.batch.combined import figures_of, save_maps, save_result
+from dustpan.batch.series import Result, Series
+from dustpan.batch.stack import combine_series
 from dustpan.cli.inputs import pictures_of, shown
 from dustpan.cli.report import Place, console, print_json, quiet_output, say
 from dustpan.core.errors import DustpanError

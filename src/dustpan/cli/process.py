@@ -11,7 +11,8 @@ import click
 from rich.progress import Progress
 
 from dustpan.batch.cluster import ClusterError, run_on_cluster
-from dustpan.batch.run import BatchProgress, Order, Tally, run_batch
+from dustpan.batch.order import Order
+from dustpan.batch.run import BatchProgress, Tally, run_batch
 from dustpan.batch.sequence import sequence_order
 from dustpan.batch.targets import WRITABLE, refusals, targets_in
 from dustpan.cli.inputs import pictures_of, shown

@@ -8,7 +8,8 @@ from pathlib import Path
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QWidget
 
-from dustpan.batch.frames import Result, source_of
+from dustpan.batch.combined import source_of
+from dustpan.batch.series import Result
 from dustpan.core.document.history import Document
 from dustpan.core.document.work import Work
 from dustpan.core.noise.fixed import suited_remedy

@@ -11,7 +11,8 @@ import pytest
 from PIL import Image, ImageDraw, ImageFont
 from tests.conftest import with_white_noise
 
-from dustpan.batch.run import Order, clean_one
+from dustpan.batch.one_picture import clean_one
+from dustpan.batch.order import Order
 from dustpan.core.document.history import Document
 from dustpan.core.document.remedy import read_remedy
 from dustpan.core.document.route import Part, Route, Step, Where, new_step

@@ -15,7 +15,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from dustpan.batch.export import Also
 from dustpan.batch.names import PATTERN, named
-from dustpan.batch.run import Order, clean_one
+from dustpan.batch.one_picture import clean_one
+from dustpan.batch.order import Order
 from dustpan.batch.sequence import sequence_order
 from dustpan.batch.targets import refusals, targets_in
 from dustpan.core.document.history import Document

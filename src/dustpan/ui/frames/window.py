@@ -12,7 +12,7 @@ from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
-from dustpan.batch.frames import Result
+from dustpan.batch.series import Result
 from dustpan.core.document.params import Param
 from dustpan.core.frames.choice import FIGURES
 from dustpan.core.frames.combining import METHODS, Method

@@ -11,7 +11,8 @@ from typing import Any
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from dustpan.batch.frames import Placed, Result, Series, Stack
+from dustpan.batch.series import Placed, Result, Series
+from dustpan.batch.stack import Stack
 from dustpan.core.errors import DustpanError
 from dustpan.core.frames.choice import Choice, advice, noise_cost
 from dustpan.core.frames.combining import Method

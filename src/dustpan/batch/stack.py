@@ -1,4 +1,4 @@
-"""Combine a series of frames into one picture: placed in a scratch folder one by one, then combined in bands."""
+"""The frames of a series as they lie over one another: placed in a scratch folder one by one, combined in blocks."""
 
 from __future__ import annotations
 
@@ -6,7 +6,6 @@ import shutil
 import tempfile
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass, field, replace
 from math import isqrt
 from pathlib import Path
 
@@ -14,151 +13,34 @@ import numpy as np
 
 from dustpan.batch.frame_files import Frame, read_calibration, read_frame
 from dustpan.batch.registration_cache import Registered, RegistrationCache
+from dustpan.batch.series import Placed, Reference, Result, Series
 from dustpan.core.errors import PictureError, SaveError
 from dustpan.core.filters.file_values import from_light
 from dustpan.core.filters.planes import shrink_to
 from dustpan.core.frames.calibration import Calibration
 from dustpan.core.frames.combining import HALO, Method, combine
-from dustpan.core.frames.normalising import Level, level_of, sky_of
+from dustpan.core.frames.normalising import level_of, sky_of
 from dustpan.core.frames.placing import place, place_channels
 from dustpan.core.frames.quality import Quality
 from dustpan.core.frames.registration import Look, channel_placements, followed, register, unmoved
 from dustpan.core.frames.showing import Showing
-from dustpan.core.frames.stars import noise_of
 from dustpan.core.picture.region import Region, cut_region, with_margin
-from dustpan.core.picture.source import Metadata, Source
-from dustpan.core.picture.working import from_working
+from dustpan.core.picture.source import Source
 from dustpan.core.work.cancel import Token
 from dustpan.files.formats import FORMATS
-from dustpan.files.save import Format, format_for, save_picture
+from dustpan.files.save import save_picture
 
 _ROOM = 256 << 20  # bytes of disk that are left free
 _PARTS = 4  # times the stack of a block that its combination takes
 _AT_ONCE = 2  # frames that are read ahead; blocks that are combined at the same time
 _LARGE = 128 << 20  # bytes of light, from which one frame alone is read ahead
 _LEAST_ACROSS = 256  # px of a block's width: rows of a file are read in parts of some kB
-_ROWS = 256  # that are made ready for a file at once
 _PREVIEW = 900  # px, longer side of a frame in small
 
 #: The reference that a frame was registered against before, and how.
 Before = tuple[Path, Registered]
 #: Called with the part that is done, 0 to 1, and what is being done.
 Progress = Callable[[float, str], None]
-
-
-@dataclass(frozen=True)
-class Series:
-    """What is to be combined, and how.
-
-    Attributes
-    ----------
-    frames : files.
-    reference : the one that the others are laid over; the first that can be read where None.
-    align : one of `registration.ALIGNMENTS`.
-    dark, flat, bias : calibration frames.
-    stop_at_bad : whether a frame that can't be used ends it all.
-    memory : bytes that the combination may take.
-    aligned : folder into which the placed frames are written too, or None.
-    overwrite : whether files of their names there are replaced.
-    follow : x and y of a target that moves against the rest, in the first and in the last frame, px of the reference;
-        None to follow what stands still.
-    apart : whether channels are registered apart.
-    cache : whether registrations are kept in the user's cache, and found there.
-    """
-
-    frames: tuple[Path, ...]
-    reference: Path | None = None
-    align: str = "rotate"
-    method: Method = field(default_factory=Method)
-    dark: tuple[Path, ...] = ()
-    flat: tuple[Path, ...] = ()
-    bias: tuple[Path, ...] = ()
-    stop_at_bad: bool = False
-    memory: int = 1000 << 20
-    aligned: Path | None = None
-    overwrite: bool = False
-    follow: tuple[float, float, float, float] | None = None
-    apart: bool = False
-    cache: bool = True
-
-    @property
-    def way(self) -> tuple[float, float]:
-        """By how much the target moves from frame to frame, px of the reference."""
-        if self.follow is None:
-            return 0.0, 0.0
-        x0, y0, x1, y1 = self.follow
-        steps = max(len(self.frames) - 1, 1)
-        return (x1 - x0) / steps, (y1 - y0) / steps
-
-    @property
-    def inputs(self) -> tuple[Path, ...]:
-        """All files that are read."""
-        return (*self.frames, *self.dark, *self.flat, *self.bias)
-
-
-@dataclass(frozen=True, eq=False)
-class Reference:
-    """The frame that the others are laid over.
-
-    Attributes
-    ----------
-    sky : (channels,) its median light.
-    """
-
-    path: Path
-    source: Source
-    look: Look
-    sky: np.ndarray
-    shape: tuple[int, int, int]
-
-    @classmethod
-    def of(cls, path: Path, frame: Frame) -> Reference:
-        """Return a frame as the reference."""
-        height, width, channels = frame.light.shape
-        return cls(path, frame.source, Look.of(frame.light), sky_of(frame.light), (height, width, channels))
-
-
-@dataclass(frozen=True, eq=False)
-class Placed:
-    """A frame in the scratch folder, as it lies over the reference.
-
-    Attributes
-    ----------
-    path, file : of the frame, and of its light in the scratch folder.
-    quality, level : see there.
-    loose, preview : the frame in small as it came, and as it is placed; h x w x 3 uint8.
-    """
-
-    path: Path
-    file: Path
-    quality: Quality
-    level: Level
-    loose: np.ndarray
-    preview: np.ndarray
-
-
-@dataclass(frozen=True, eq=False)
-class Result:
-    """The combined picture.
-
-    Attributes
-    ----------
-    light : h x w x channels linear light.
-    coverage : (h, w) how many frames reach each pixel.
-    rejected : (h, w) share of values that were left out.
-    used : the frames in it, with their figures.
-    by_frame : (frames,) share of each one's values that were left out.
-    failed : (file, reason) of those that could not be used.
-    source : of the reference.
-    """
-
-    light: np.ndarray
-    coverage: np.ndarray
-    rejected: np.ndarray
-    used: list[Placed]
-    by_frame: np.ndarray
-    failed: list[tuple[Path, str]]
-    source: Source
 
 
 def combine_series(
@@ -397,73 +279,3 @@ def preview_of(light: np.ndarray) -> np.ndarray:
     """Return a frame in small, h x w x 3 uint8, as a night is looked at."""
     small = np.nan_to_num(np.atleast_3d(shrink_to(light, _PREVIEW)))
     return Showing.of(small).shown(small)
-
-
-def save_result(
-    result: Result, target: Path, series: Series, *, fmt: Format | None = None, overwrite: bool = False
-) -> None:
-    """Write a combined picture; linear light stays linear where the format can hold that."""
-    source = result.source
-    fmt = fmt or format_for(target, np.dtype(np.float32) if source.linear else np.dtype(np.uint16))
-    pixels = _stored(result.light, source, fmt.dtype, linear=fmt.is_linear_for(source))
-    save_picture(target, pixels, source.metadata, fmt, overwrite=overwrite, sources=series.inputs)
-
-
-def _stored(light: np.ndarray, source: Source, dtype, *, linear: bool) -> np.ndarray:
-    """Return light as a file holds it, linear or by the curve of a source; worked in bands, so that little is held."""
-    pixels = np.empty(light.shape, dtype)
-    for top in range(0, len(light), _ROWS):
-        band = light[top : top + _ROWS]
-        pixels[top : top + _ROWS] = from_working(band if linear else from_light(band, source.curve), dtype=dtype)
-    return pixels
-
-
-def save_maps(result: Result, folder: Path, stem: str, series: Series) -> list[Path]:
-    """Write where values were left out (their share, 0 to 1) and how many frames reach each pixel; return the files."""
-    maps = {"rejected": result.rejected, "coverage": result.coverage.astype(np.float32)}
-    files = [folder / f"{stem}-{name}.tif" for name in maps]
-    for file, plane in zip(files, maps.values(), strict=True):
-        pixels = np.ascontiguousarray(plane[..., None], np.float32)
-        save_picture(file, pixels, Metadata(), FORMATS["tiff32"], overwrite=series.overwrite, sources=series.inputs)
-    return files
-
-
-def source_of(result: Result) -> Source:
-    """Return a combined picture to be worked on; a photograph's in 16 bits, linear light as it is."""
-    source = result.source
-    pixels = _stored(result.light, source, np.float32 if source.linear else np.uint16, linear=source.linear)
-    metadata = replace(source.metadata, native=None)
-    name = f"{len(result.used)} frames combined"
-    return Source(pixels, name, source.linear, metadata=metadata, telescope=source.telescope)
-
-
-def figures_of(result: Result) -> dict:
-    """Return the figures of a combination as plain values."""
-    used = result.used
-    noise = noise_of(np.ascontiguousarray(result.light.mean(axis=2)))
-    single = float(np.sqrt(np.mean([(p.level.gain * p.quality.noise) ** 2 for p in used])))
-    return {
-        "width": result.light.shape[1],
-        "height": result.light.shape[0],
-        "used": [_told(placed, float(share)) for placed, share in zip(used, result.by_frame, strict=True)],
-        "failed": [{"source": str(path), "error": reason} for path, reason in result.failed],
-        "noise": {"frame": single, "result": noise, "gain": single / max(noise, 1e-12)},
-        "rejected": float(result.rejected.mean()),
-        "covered_by_all": float(np.mean(result.coverage == len(used))),
-    }
-
-
-def _told(placed: Placed, rejected: float) -> dict:
-    quality = placed.quality
-    return {
-        "source": str(placed.path),
-        "shift": [round(v, 3) for v in quality.shift],
-        "angle": round(quality.angle, 4),
-        "stars": quality.stars,
-        "star_width": round(quality.star_width, 3),
-        "sharpness": round(quality.sharpness, 3),
-        "background": quality.background,
-        "noise": quality.noise,
-        "gain": round(placed.level.gain, 4),
-        "rejected": round(rejected, 6),
-    }
