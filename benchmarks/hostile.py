@@ -19,7 +19,8 @@ from benchmarks.common import console
 from benchmarks.formats import files
 from dustpan.batch.one_picture import clean_one
 from dustpan.batch.order import Order
-from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
+from dustpan.core.document.remedy import Remedy
+from dustpan.core.document.remedy_format import read_remedy, write_remedy
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.errors import DustpanError
 from dustpan.core.steps import kinds

@@ -17,7 +17,7 @@ from dustpan.core.errors import PictureError, SaveError
 from dustpan.core.picture.source import Metadata, Source
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.output import render_native
-from dustpan.files import exif, read_picture, read_preview
+from dustpan.files import exif, exif_block, read_picture, read_preview
 from dustpan.files.save import FORMATS, format_for, save_picture
 from dustpan.simulate.camera import Settings
 from dustpan.simulate.scenes import camera_notes
@@ -360,7 +360,7 @@ def test_broken_notes_do_not_cost_the_picture():
     for block in (b"II*\x00\xff\xff\xff\xff", b"MM", b"II*\x00\x08\x00\x00\x00\xff\xff" + b"\x01" * 40, b"junk" * 20):
         exif.facts(block)
         exif.upright(block)
-        assert exif.Block.read(block).described() == []
+        assert exif_block.Block.read(block).described() == []
     assert Source(np.zeros((2, 2, 1), np.uint8)).grey
 
 

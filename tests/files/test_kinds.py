@@ -21,7 +21,7 @@ from dustpan.core.errors import DustpanError, PictureError, SaveError
 from dustpan.core.picture.curve import SRGB_TO_XYZ
 from dustpan.core.picture.source import Metadata
 from dustpan.core.work.cancel import Token
-from dustpan.files import atomic, exif, raw_mosaic, read_picture
+from dustpan.files import atomic, exif, exif_block, raw_mosaic, read_picture
 from dustpan.files.atomic import check_name, drop_unfinished, save_whole
 from dustpan.files.save import FORMATS, losses, own_format, save_picture
 
@@ -37,7 +37,7 @@ def there_and_back(path: Path, target: Path, *, quality: int = 95) -> dict:
 def test_letters_past_ascii_stay_letters(tmp_path):
     block = read_picture(SAMPLES / "artist.jpg").metadata.exif
     artist = (
-        dict((tag, value) for tag, _, _, value in exif.Block.read(block).described())[315]
+        dict((tag, value) for tag, _, _, value in exif_block.Block.read(block).described())[315]
         .rstrip(b"\x00")
         .decode("utf-8")
     )
@@ -46,7 +46,7 @@ def test_letters_past_ascii_stay_letters(tmp_path):
         target = tmp_path / f"a{FORMATS[name].suffixes[0]}"
         source = read_picture(SAMPLES / "artist.jpg")
         save_picture(target, source.pixels, source.metadata, FORMATS[name])
-        again = exif.Block.read(read_picture(target).metadata.exif)
+        again = exif_block.Block.read(read_picture(target).metadata.exif)
         assert dict((t, v) for t, _, _, v in again.described())[315].rstrip(b"\x00").decode("utf-8") == artist
 
 

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from dustpan.core.document.history import Document
-from dustpan.core.document.remedy import read_remedy, write_remedy
+from dustpan.core.document.remedy_format import read_remedy, write_remedy
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.picture.curve import encode_curve
 from dustpan.core.picture.source import Source

@@ -12,7 +12,8 @@ from dustpan.batch.export import export_picture
 from dustpan.batch.order import Order
 from dustpan.core.document.history import Document
 from dustpan.core.document.kinds import describe_kind
-from dustpan.core.document.remedy import Remedy, remedy_to_json, unmet_wishes
+from dustpan.core.document.remedy import Remedy, unmet_wishes
+from dustpan.core.document.remedy_format import remedy_to_json
 from dustpan.core.document.route import Route
 from dustpan.core.errors import RemedyError
 from dustpan.core.judge.propose import propose_route

@@ -7,7 +7,8 @@ from functools import cache
 from importlib.resources import files
 from pathlib import Path
 
-from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
+from dustpan.core.document.remedy import Remedy
+from dustpan.core.document.remedy_format import read_remedy, write_remedy
 from dustpan.core.errors import RemedyError
 from dustpan.core.noise.fixed import find_noise_faults
 from dustpan.files.atomic import save_whole

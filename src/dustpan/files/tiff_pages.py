@@ -15,7 +15,7 @@ import tifffile
 
 from dustpan.core.errors import PictureError
 from dustpan.core.picture.source import Metadata, Source
-from dustpan.files import exif
+from dustpan.files import exif, exif_block
 from dustpan.files.limits import NON_FINITE_NOTE, check_size, replace_non_finite
 from dustpan.files.vips import fields_of
 
@@ -308,13 +308,13 @@ def write_page(
     wide : whether pointers are wide although this page does not need it.
     options : as `tifffile.imwrite` takes them.
     """
-    block = exif.Block.read(metadata.exif)
+    block = exif_block.Block.read(metadata.exif)
     extra = [*tags, *((tag, kind, count, value, True) for tag, kind, count, value in block.described())]
     extra += [(tag, "B", len(data), data, True) for tag, data in ((700, metadata.xmp), (33723, metadata.iptc)) if data]
     large = (
         wide or pixels.nbytes > _CLASSIC
     )  # such a file has wider pointers, to which a block's directories can't be moved
-    directories = [] if large else [d for d in (exif.EXIF_IFD, exif.GPS_IFD) if block.has(d)]
+    directories = [] if large else [d for d in (exif_block.EXIF_IFD, exif_block.GPS_IFD) if block.has(d)]
     # tifffile writes no directory pointers: a private neighbour keeps the place and is renamed afterwards.
     extra += [(directory - 1, "I", 1, 0, True) for directory in directories]
     tifffile.imwrite(
@@ -331,4 +331,4 @@ def write_page(
         with tifffile.TiffFile(path) as file:
             page: Any = file.pages[0]
             entries = {d: page.tags[d - 1].offset for d in directories}
-        exif.append_directories(path, block, entries=entries)
+        exif_block.append_directories(path, block, entries=entries)

@@ -7,7 +7,7 @@ import json
 import pytest
 
 from dustpan.core.document.kinds import STAGES
-from dustpan.core.document.remedy import read_remedy, write_remedy
+from dustpan.core.document.remedy_format import read_remedy, write_remedy
 from dustpan.core.document.route import Route, Step, new_step
 from dustpan.core.errors import RemedyError
 from dustpan.core.filters.blend import LAWS

@@ -11,7 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from dustpan.core.document.history import Document, History
-from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
+from dustpan.core.document.remedy import Remedy
+from dustpan.core.document.remedy_format import read_remedy, write_remedy
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.errors import RemedyError
 from dustpan.core.noise.fixed import find_noise_faults, fixed_noise

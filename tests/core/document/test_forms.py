@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 from dustpan.core.document.copying import read_text, write_steps
 from dustpan.core.document.forms import AREAS, PICTURE, POINTS, SEEDS, STROKES, TEXT, Embedded, Stroke
 from dustpan.core.document.params import Params, param
-from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
+from dustpan.core.document.remedy import Remedy
+from dustpan.core.document.remedy_format import read_remedy, write_remedy
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.errors import RemedyError
 from dustpan.core.steps.quiet.noise_params import NoiseParams

@@ -14,7 +14,7 @@ from tests.conftest import with_white_noise
 from dustpan.batch.one_picture import clean_one
 from dustpan.batch.order import Order
 from dustpan.core.document.history import Document
-from dustpan.core.document.remedy import read_remedy
+from dustpan.core.document.remedy_format import read_remedy
 from dustpan.core.document.route import Part, Route, Step, Where, new_step
 from dustpan.core.filters.colour import to_opponent
 from dustpan.core.judge.findings import find_faults

@@ -9,7 +9,8 @@ import numpy as np
 import pytest
 
 from dustpan.core.document.history import Document
-from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
+from dustpan.core.document.remedy import Remedy
+from dustpan.core.document.remedy_format import read_remedy, write_remedy
 from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.colour import OPPONENT
 from dustpan.core.judge.measure import measure_picture

@@ -10,7 +10,8 @@ import pytest
 from tests.core.steps.tiling import compare_whole_and_tiled
 
 from dustpan.core.document.history import Document
-from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
+from dustpan.core.document.remedy import Remedy
+from dustpan.core.document.remedy_format import read_remedy, write_remedy
 from dustpan.core.document.route import Part, Route, Step, Where, new_step
 from dustpan.core.errors import RemedyError
 from dustpan.core.picture.source import Source

@@ -12,7 +12,8 @@ from PIL import Image
 
 from dustpan.core.document.forms import Embedded, Stroke
 from dustpan.core.document.history import Document
-from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
+from dustpan.core.document.remedy import Remedy
+from dustpan.core.document.remedy_format import read_remedy, write_remedy
 from dustpan.core.document.route import Part, Route, Where, new_step
 from dustpan.core.errors import RemedyError
 from dustpan.core.picture.curve import encode_curve

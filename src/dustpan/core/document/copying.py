@@ -11,7 +11,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from dustpan.core.document.kinds import step_kinds
-from dustpan.core.document.remedy import Remedy, read_remedy, write_remedy
+from dustpan.core.document.remedy import Remedy
+from dustpan.core.document.remedy_format import read_remedy, write_remedy
 from dustpan.core.document.route import Route, Step, Where
 from dustpan.core.errors import RemedyError
 

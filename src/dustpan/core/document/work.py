@@ -8,7 +8,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from dustpan.core.document.history import Document
-from dustpan.core.document.remedy import FORMAT, Remedy, read_remedy, remedy_to_json
+from dustpan.core.document.remedy import Remedy
+from dustpan.core.document.remedy_format import FORMAT, read_remedy, remedy_to_json
 from dustpan.core.document.route import Route
 
 #: Returns what is wrong with the facts of the picture that a route was made on, one line each.

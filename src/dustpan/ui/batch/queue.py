@@ -20,7 +20,8 @@ from dustpan.batch.order import Order
 from dustpan.batch.sequence import sequence_order
 from dustpan.batch.targets import refusals, targets_in
 from dustpan.core.document.history import Document
-from dustpan.core.document.remedy import Remedy, read_remedy
+from dustpan.core.document.remedy import Remedy
+from dustpan.core.document.remedy_format import read_remedy
 from dustpan.core.errors import DustpanError
 from dustpan.core.render.store import Stores
 from dustpan.core.work.cancel import Token
