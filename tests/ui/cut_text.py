@@ -35,10 +35,10 @@ from dustpan.core.work.pool import Pool
 from dustpan.files.shelf import Shelf
 from dustpan.simulate.scenes import noisy_picture
 from dustpan.ui.export_dialog import ExportDialog
-from dustpan.ui.judging.proof_strip import ProofTile
-from dustpan.ui.judging.readings import Reading
+from dustpan.ui.judging.proof_tile import ProofTile
+from dustpan.ui.judging.reading import Reading
 from dustpan.ui.memory import Memory
-from dustpan.ui.route.route_bar import Card
+from dustpan.ui.route.card import Card
 from dustpan.ui.session.kept import KeptWork
 from dustpan.ui.shelf.keeping import KeepDialog
 from dustpan.ui.translation import tr

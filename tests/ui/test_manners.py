@@ -26,7 +26,7 @@ from dustpan.files import read_picture
 from dustpan.files.save import FORMATS, save_picture
 from dustpan.simulate.scenes import noisy_picture
 from dustpan.ui.export_dialog import ExportDialog
-from dustpan.ui.judging.findings import word_for
+from dustpan.ui.judging.chip import word_for
 from dustpan.ui.judging.proof_strip import HIGHEST
 from dustpan.ui.memory import Memory
 from dustpan.ui.session.kept import KeptWork, name_of

@@ -24,7 +24,8 @@ from dustpan.core.work.pool import Pool
 from dustpan.ui.app import start
 from dustpan.ui.memory import Memory
 from dustpan.ui.picture.screen import Appearance, Screen, read_profile
-from dustpan.ui.picture.tiles import Subject, Tiles, View, _strips, level_for
+from dustpan.ui.picture.tiles import Tiles, _strips
+from dustpan.ui.picture.view import Subject, View, level_for
 from dustpan.ui.session.jobs import Jobs
 from dustpan.ui.session.session import Session
 from dustpan.ui.widgets.messages import Message

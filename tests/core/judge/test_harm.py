@@ -15,7 +15,7 @@ from dustpan.core.judge.harms.texture import FLATTENED, slope_gain, slopes_of
 from dustpan.core.judge.harms.tones import lightness
 from dustpan.core.judge.spots import Spot
 from dustpan.core.picture.curve import decode_curve, encode_curve
-from dustpan.ui.judging.readings import readings_of
+from dustpan.ui.judging.reading import readings_of
 
 SIDE = 128
 

@@ -20,7 +20,7 @@ from dustpan.core.steps.finding import percent
 from dustpan.core.where.words import told
 from dustpan.core.work.cancel import Check
 from dustpan.ui.judging.proofs import Proof, shown_region
-from dustpan.ui.judging.readings import Reading, readings_of
+from dustpan.ui.judging.reading import Reading, readings_of
 from dustpan.ui.picture.screen import Appearance, Screen, read_profile
 from dustpan.ui.translation import tr
 

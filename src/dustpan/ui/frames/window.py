@@ -22,8 +22,8 @@ from dustpan.ui.frames.picking import TargetPicking
 from dustpan.ui.frames.plot import QualityPlot
 from dustpan.ui.frames.tries import Tries
 from dustpan.ui.frames.work import FramesWork
-from dustpan.ui.output_view import PixelView
 from dustpan.ui.picture.reduced import image_from
+from dustpan.ui.pixel_view import PixelView
 from dustpan.ui.route.foot import labelled_row
 from dustpan.ui.session.jobs import Jobs
 from dustpan.ui.task_bar import TaskBar

@@ -17,7 +17,8 @@ from dustpan.ui.picture.ellipse import EllipseHandles
 from dustpan.ui.picture.places import Places
 from dustpan.ui.picture.preview import Preview
 from dustpan.ui.picture.question import Question
-from dustpan.ui.picture.tiles import Tiles, View, level_for
+from dustpan.ui.picture.tiles import Tiles
+from dustpan.ui.picture.view import View, level_for
 from dustpan.ui.picture.wipe import Wipe
 from dustpan.ui.translation import tr
 from dustpan.ui.where.hands import Brush, Clicks, GradientHandles

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from dustpan.core.document.history import Document
 from dustpan.core.steps import kind_of
 from dustpan.ui.picture.screen import Appearance
-from dustpan.ui.picture.tiles import Subject
+from dustpan.ui.picture.view import Subject
 from dustpan.ui.session.session import Session
 from dustpan.ui.translation import tr
 

@@ -8,7 +8,8 @@ from PyQt6.QtCore import QPointF, QRect, QSize, Qt
 from PyQt6.QtGui import QImage, QPainter
 
 from dustpan.core.render.grid import BLOCK
-from dustpan.ui.picture.tiles import Tiles, level_for
+from dustpan.ui.picture.tiles import Tiles
+from dustpan.ui.picture.view import level_for
 
 
 @dataclass(frozen=True)
