@@ -21,10 +21,10 @@ from dustpan.core.noise.model import LEVELS, TONES, NoiseModel, correlation_of
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kind_of
+from dustpan.core.steps.context import Context
 from dustpan.core.steps.quiet.blotches import correct_blotches
 from dustpan.core.steps.quiet.noise_params import NoiseParams
 from dustpan.core.steps.quiet.noise_proposal import mean_deviations
-from dustpan.core.steps.step_kind import Context
 
 WHOLE = (0.0, 0.0, 1.0, 1.0)
 

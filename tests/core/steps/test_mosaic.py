@@ -91,7 +91,7 @@ def test_development_in_blocks_equals_the_whole(six, settings):
     blocks = engine.render(plan, (0, 0, *SIZE))
     survey = engine.survey(engine.plan_mosaic(Route()))
     kind = kind_of("develop")
-    from dustpan.core.steps.step_kind import Context
+    from dustpan.core.steps.context import Context
 
     context = Context(survey.noise, SIZE, mosaic=source.mosaic)
     region = (0, 0, *SIZE)

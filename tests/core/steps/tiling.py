@@ -7,7 +7,8 @@ import numpy as np
 from dustpan.core.picture.region import Region
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.plan import Plan
-from dustpan.core.steps.step_kind import MAX_SUPPORT, Context
+from dustpan.core.steps.context import Context
+from dustpan.core.steps.step_kind import MAX_SUPPORT
 
 
 def _regions(width: int, height: int) -> list[Region]:

@@ -17,7 +17,7 @@ from dustpan.core.picture.region import Region, cut_region, with_margin
 from dustpan.core.render.grid import BLOCK, BlockIndex, block_indices, block_region, input_region
 from dustpan.core.render.plan import Plan, Prepared
 from dustpan.core.render.store import Stores
-from dustpan.core.steps.step_kind import Context
+from dustpan.core.steps.context import Context
 from dustpan.core.where.fold import mask_of
 from dustpan.core.work.cancel import Check, no_check
 from dustpan.core.work.store import Store

@@ -11,10 +11,11 @@ from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of, with_grey, with_grey_within
 from dustpan.core.filters.deconvolve import SHAPES, deconvolve, noise_kept, support_of
 from dustpan.core.picture.curve import decode_curve, encode_curve, encode_slope
+from dustpan.core.steps.context import Context
 from dustpan.core.steps.drafts import with_reduced_radius
 from dustpan.core.steps.easing import eased_strength
 from dustpan.core.steps.softness import blur_of
-from dustpan.core.steps.step_kind import Context, Inside, StepKind
+from dustpan.core.steps.step_kind import Inside, StepKind
 
 _TONE_OF_LUMINANCE = np.float32(3**-0.5)  # the mean of three channels is luminance divided by the root of three
 _LEAST_RADIUS = 0.3  # px

@@ -12,10 +12,11 @@ from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.high_pass import OVERLAYS, blur_reach, finer_than, lay_detail, steepened
 from dustpan.core.filters.quick import Cleaning, clean_tile, support
 from dustpan.core.picture.region import moved
+from dustpan.core.steps.context import Context
 from dustpan.core.steps.drafts import with_reduced_radius
 from dustpan.core.steps.easing import eased_strength
 from dustpan.core.steps.softness import blur_of
-from dustpan.core.steps.step_kind import Context, Inside, StepKind
+from dustpan.core.steps.step_kind import Inside, StepKind
 
 _SCALES = 2
 _LEAST_SPECTRUM = np.float32(0.5)  # of the mean, that each coefficient is taken to hold

@@ -12,8 +12,9 @@ from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of, with_grey
 from dustpan.core.filters.planes import guided_base, shrink_to
 from dustpan.core.filters.tone import smooth_step
+from dustpan.core.steps.context import Context
 from dustpan.core.steps.easing import eased_strength
-from dustpan.core.steps.step_kind import Context, Inside, StepKind
+from dustpan.core.steps.step_kind import Inside, StepKind
 
 _DIRECT = 48  # px, radius up to which the base layer is made of a tile itself, and beyond which of small planes
 _PLANE_RADIUS = 6  # px of the planes that the radius is: they are made as large as that takes

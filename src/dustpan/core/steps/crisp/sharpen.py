@@ -21,10 +21,11 @@ from dustpan.core.filters.sharpen import (
 )
 from dustpan.core.noise.model import DISPLAY, TONES
 from dustpan.core.picture.region import CENTRE
+from dustpan.core.steps.context import Context
 from dustpan.core.steps.drafts import with_reduced_radius
 from dustpan.core.steps.easing import OF_STRENGTH
 from dustpan.core.steps.softness import blur_of
-from dustpan.core.steps.step_kind import Context, Inside, StepKind
+from dustpan.core.steps.step_kind import Inside, StepKind
 
 _SHARPEST, _USUAL_RISE, _SOFTEST = 1.6, 2.2, 6.0  # px of 10-90 % rise: as pixels can show, of most pictures, at most
 # Most photographs as they are have edges that rise within 3 px. Proposed from here on, sharpening has raised SSIM in 7

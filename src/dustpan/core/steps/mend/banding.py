@@ -23,9 +23,10 @@ from dustpan.core.filters.banding import (
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.region import Region
+from dustpan.core.steps.context import Context
 from dustpan.core.steps.finding import Finding
 from dustpan.core.steps.mend.sensor_lines import crops_without_lines
-from dustpan.core.steps.step_kind import Context, StepKind
+from dustpan.core.steps.step_kind import StepKind
 
 _STRIP = 256  # rows, or columns, that are read at once
 _OF_NOISE, _LEAST = 0.07, 0.2 / DISPLAY  # bands stronger than both are found

@@ -11,8 +11,9 @@ from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.shift import SUPPORT, Shift, measure_shift, undo_shift
 from dustpan.core.noise.survey import Survey
+from dustpan.core.steps.context import Context
 from dustpan.core.steps.finding import Finding
-from dustpan.core.steps.step_kind import Context, StepKind
+from dustpan.core.steps.step_kind import StepKind
 
 _WORTH = 0.35  # px of displacement, over the picture, from which it is found
 _SURE = 6.0  # times the error

@@ -13,8 +13,9 @@ from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.fireflies import find_fireflies, mend_fireflies, support
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.features import OTHER_SURFACE
+from dustpan.core.steps.context import Context
 from dustpan.core.steps.finding import Finding
-from dustpan.core.steps.step_kind import Context, Inside, StepKind
+from dustpan.core.steps.step_kind import Inside, StepKind
 
 _A_FEW = 25.0  # clear fireflies in a megapixel that are not worth a word: glints on metal count as many
 _LEAST = 5  # of these in the crops, under which they are no evidence

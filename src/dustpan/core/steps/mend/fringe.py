@@ -12,9 +12,10 @@ from dustpan.core.filters.fringe import edge_gate, hue_of, support, take_fringes
 from dustpan.core.filters.fringe_hues import measure_fringes, measure_radius
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Points, Survey
+from dustpan.core.steps.context import Context
 from dustpan.core.steps.drafts import with_reduced_radius
 from dustpan.core.steps.finding import Finding
-from dustpan.core.steps.step_kind import Context, Inside, StepKind
+from dustpan.core.steps.step_kind import Inside, StepKind
 
 _LOOKED_AT = 2.0  # px, radius of the rims by which fringes are separated from other colour at edges
 

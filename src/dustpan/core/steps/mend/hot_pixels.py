@@ -22,8 +22,9 @@ from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.curve import encode_curve
 from dustpan.core.picture.region import Region, Size, margins_of, mirrored
 from dustpan.core.picture.source import Mosaic
+from dustpan.core.steps.context import Context, repeat_points, smooth_points
 from dustpan.core.steps.finding import Finding
-from dustpan.core.steps.step_kind import Context, Inside, StepKind, repeat_points, smooth_points
+from dustpan.core.steps.step_kind import Inside, StepKind
 
 _POLARITY = {"bright": BRIGHT, "dark": DARK, "both": BRIGHT + DARK}
 _WORTH_MENDING = 25.0  # specks in a megapixel of a mosaic from which the step is proposed

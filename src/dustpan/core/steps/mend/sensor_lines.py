@@ -14,8 +14,9 @@ from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.region import Region
 from dustpan.core.picture.source import Mosaic
+from dustpan.core.steps.context import Context
 from dustpan.core.steps.finding import Finding
-from dustpan.core.steps.step_kind import Context, StepKind
+from dustpan.core.steps.step_kind import StepKind
 
 _DIRECTIONS = ("auto", "rows", "columns")
 _LEAST, _LEAST_OF_MOSAIC = 0.3 / DISPLAY, 1e-4  # offsets that are worth a line

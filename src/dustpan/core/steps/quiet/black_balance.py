@@ -13,7 +13,8 @@ from dustpan.core.filters.black_balance import balance, find_tint
 from dustpan.core.filters.colour import tone_of
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.picture.region import extent_of
-from dustpan.core.steps.step_kind import Context, Inside, StepKind
+from dustpan.core.steps.context import Context
+from dustpan.core.steps.step_kind import Inside, StepKind
 
 _CALM, _LOOKS = 1.6, 5  # px, deviation and reach of the blur that keeps noise out of the tint
 _SHOWN = 8.0  # times a tint is made stronger for its inner picture

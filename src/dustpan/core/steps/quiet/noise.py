@@ -10,13 +10,14 @@ from dustpan.core.noise.carry import carry_field
 from dustpan.core.noise.fields import ModelField
 from dustpan.core.noise.means import Means
 from dustpan.core.noise.starved import find_starved
+from dustpan.core.steps.context import Context
 from dustpan.core.steps.quiet.blotches import correct_blotches
 from dustpan.core.steps.quiet.noise_cleaning import NoiseAnalysis, clean_noise, structure_lost, support
 from dustpan.core.steps.quiet.noise_findings import find_noise
 from dustpan.core.steps.quiet.noise_inside import INSIDE, show_noise
 from dustpan.core.steps.quiet.noise_params import NoiseParams, weighted
 from dustpan.core.steps.quiet.noise_proposal import mean_deviations, propose_noise
-from dustpan.core.steps.step_kind import Context, StepKind
+from dustpan.core.steps.step_kind import StepKind
 
 _LEAST_EASED = 20.0  # %, under which easing does not go
 _LEFT_EASED = 5.0  # display values of noise that easing may leave where it was much

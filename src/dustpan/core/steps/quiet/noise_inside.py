@@ -10,9 +10,10 @@ from dustpan.core.filters.colour import from_opponent, tone_of, with_grey
 from dustpan.core.noise.model import DISPLAY
 from dustpan.core.noise.pattern import pattern
 from dustpan.core.picture.region import Region
+from dustpan.core.steps.context import Context
 from dustpan.core.steps.quiet.noise_cleaning import NoiseAnalysis, clean_noise, structure_lost
 from dustpan.core.steps.quiet.noise_params import NoiseParams
-from dustpan.core.steps.step_kind import Context, Inside
+from dustpan.core.steps.step_kind import Inside
 
 #: By name: see `show_noise`.
 INSIDE = {

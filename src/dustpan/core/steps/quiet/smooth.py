@@ -8,8 +8,9 @@ import numpy as np
 
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.smooth import deband_reach, gaussian, gaussian_reach, median, within_edges
+from dustpan.core.steps.context import Context
 from dustpan.core.steps.drafts import with_reduced_radius
-from dustpan.core.steps.step_kind import Context, StepKind
+from dustpan.core.steps.step_kind import StepKind
 
 _FADES = 1.5  # times the threshold at which a difference is left alone altogether
 _LEAST = 0.25  # px, radius under which a reduced picture shows nothing of it

@@ -10,7 +10,8 @@ from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of, with_grey
 from dustpan.core.filters.grain import draw_grain, strength_over_tone
 from dustpan.core.noise.model import DISPLAY
-from dustpan.core.steps.step_kind import Context, StepKind
+from dustpan.core.steps.context import Context
+from dustpan.core.steps.step_kind import StepKind
 
 _STRONGEST = 16 / DISPLAY  # deviation in the middle tones at 100 %
 _LEAST_SIZE = 0.5  # px

@@ -11,7 +11,8 @@ from dustpan.core.filters.mosaic import FAST_SUPPORT, FINE_SUPPORT, demosaic_fas
 from dustpan.core.filters.white_balance import multipliers_for, multipliers_from
 from dustpan.core.picture.curve import encode_curve
 from dustpan.core.picture.source import Mosaic
-from dustpan.core.steps.step_kind import Context, StepKind
+from dustpan.core.steps.context import Context
+from dustpan.core.steps.step_kind import StepKind
 
 _FLOOR = 27.0  # deviations of the noise in the dark: light under which colours are compared by their difference
 _PERIODS = 8  # of the pattern that are averaged, along both sides, for the automatic white balance

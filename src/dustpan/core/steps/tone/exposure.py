@@ -16,8 +16,9 @@ from dustpan.core.noise.carry import carry_field, carry_noise
 from dustpan.core.noise.fields import LiftedField, NoiseField
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.curve import decode_curve
+from dustpan.core.steps.context import Context
 from dustpan.core.steps.finding import Finding, percent
-from dustpan.core.steps.step_kind import Context, Inside, StepKind
+from dustpan.core.steps.step_kind import Inside, StepKind
 
 _PLANE_SIDE = 400  # longest side of the planes that hold the base layer
 _SOFTNESS = 0.12  # tone step under which the base layer smooths

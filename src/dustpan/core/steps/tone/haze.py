@@ -13,8 +13,9 @@ from dustpan.core.filters.planes import sample_plane, shrink_to
 from dustpan.core.noise.carry import carry_field, carry_noise
 from dustpan.core.noise.fields import LiftedField, MixedField, NoiseField
 from dustpan.core.picture.region import extent_of
+from dustpan.core.steps.context import Context
 from dustpan.core.steps.finding import percent
-from dustpan.core.steps.step_kind import Context, Inside, StepKind
+from dustpan.core.steps.step_kind import Inside, StepKind
 
 _WHOLE = (0.0, 0.0, 1.0, 1.0)
 _SIDE = 400  # px of the picture by which the gain and the noise behind are measured
