@@ -98,7 +98,7 @@ def test_what_only_rendered_pictures_have_is_asked_of_them_alone(opened, qtbot):
     qtbot.waitUntil(lambda: session.engine is not None and session.engine.source.features is not None, timeout=20000)
     settle(opened, qtbot)
     session.add_step("noise")
-    assert opened.controls.fields["guided"].isChecked()
+    assert opened.controls.fields["guided"].isChecked() and "engine" not in opened.controls.fields
     qtbot.mouseClick(opened.controls.fields["guided"], Qt.MouseButton.LeftButton)
     assert session.step.params.guided is False and session.step.params.auto is True
     settle(opened, qtbot)

@@ -15,14 +15,11 @@ from dustpan.core.document.route import Part, Where
 from dustpan.core.errors import Cancelled
 from dustpan.core.filters.blend import LAWS, lay_over
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.filters.dct import block_transform, clean_plane, halve, lay_under, window_mean
+from dustpan.core.filters.dct import clean_plane, halve, lay_under, window_mean
 from dustpan.core.filters.detail import structured_part
 from dustpan.core.filters.planes import guided_base, sample_plane, shrink_to
 from dustpan.core.filters.specks import BRIGHT, DARK, count_specks, fill_specks, find_by_ring, judge_peaks, take_specks
-from dustpan.core.filters.thorough import _shared_noise
 from dustpan.core.filters.tone import amplify, bend_tone, expose, lift_stops, saturate, smooth_step
-from dustpan.core.kernels.groups import FAR
-from dustpan.core.noise.pattern import pattern
 from dustpan.core.picture.base import WholeBase
 from dustpan.core.picture.pyramid import halve_picture, reduce_picture
 from dustpan.core.picture.region import extent_of
@@ -305,21 +302,3 @@ def test_a_source_is_read_only_and_known_by_its_pixels():
     assert one.key == same.key != other.key
     with pytest.raises(ValueError, match="read-only"):
         one.pixels[0, 0, 0] = 9
-
-
-@pytest.mark.parametrize("fall", [1e9, 5.0, 2.5])
-def test_alike_windows_know_how_much_noise_they_share(fall):
-    """What the thorough engine takes for shared is what noise of that spectrum has, white and coarse."""
-    spectrum = np.exp(-np.add.outer(np.arange(8), np.arange(8)) / fall)
-    spectrum /= np.sqrt((spectrum.ravel()[1:] ** 2).mean())
-    spectra = np.stack([spectrum] * 3).astype(np.float32)
-    table = _shared_noise(spectra.tobytes())
-    assert np.allclose(table[:, 0, FAR], 1) and table.min() >= 0
-    noise = pattern(spectra, (0, 0, 256, 256))[0]
-    blocks = block_transform(np.lib.stride_tricks.sliding_window_view(noise, (8, 8))).reshape(249, 249, 64)
-    for down, across in ((0, 1), (2, -3), (5, 5), (11, 0)):
-        first = blocks[: 249 - down, max(-across, 0) : 249 - max(across, 0)]
-        second = blocks[down:, max(across, 0) : 249 - max(-across, 0)]
-        there = (first * second).mean(axis=(0, 1)) / (blocks**2).mean(axis=(0, 1))
-        told = table[0, down, FAR + across]
-        assert np.abs(np.maximum(there, 0) - told)[1:].mean() < 0.05

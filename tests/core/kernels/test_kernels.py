@@ -20,11 +20,10 @@ from dustpan.core.filters.file_values import to_display
 from dustpan.core.filters.fireflies import find_fireflies
 from dustpan.core.filters.light_mean import restore_light_mean
 from dustpan.core.filters.mosaic_specks import mend_mosaic
-from dustpan.core.filters.quick import Cleaning
+from dustpan.core.filters.quick import Cleaning, clean_tile
 from dustpan.core.filters.sharpen import Sharpening, sharpen_plane
 from dustpan.core.filters.specks import fill_specks, find_by_ring, judge_peaks, take_specks
 from dustpan.core.filters.surfaces import explain
-from dustpan.core.filters.thorough import clean_thoroughly
 from dustpan.core.frames.combining import Method, combine
 from dustpan.core.kernels import compiled, dct
 from dustpan.core.kernels.warm import kernels
@@ -73,7 +72,7 @@ def test_every_kernel_keeps_its_one_signature(layout):
     noise = NoiseModel(np.full((5, 3, 17), 0.05, np.float32), np.ones((5, 3, 8, 8), np.float32))
     results.append(noise.at(plane))
     cleaning = Cleaning(lambda tone, scale, area: noise.at(layout(tone)), noise.spectrum, (1.0, 0.5))
-    results.append(clean_thoroughly(picture, cleaning))
+    results.append(clean_tile(picture, cleaning))
     of_channels = layout(np.full((3, 48, 64), 0.02, np.float32))
     asked = {"sigma": of_channels, "sensitivity": 6.0, "polarity": 3, "coloured": True}
     results.append(take_specks(np.asarray(picture, np.float32), judge_peaks(picture, **asked).chosen(6.0), size=3))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-import cv2
 import numpy as np
 import pytest
 from scipy import fft
@@ -15,7 +14,6 @@ from dustpan.core.document.route import Route, new_step
 from dustpan.core.filters.colour import OPPONENT, from_opponent, to_opponent
 from dustpan.core.filters.dct import clean_plane
 from dustpan.core.filters.quick import Cleaning, clean_tile
-from dustpan.core.filters.thorough import clean_thoroughly
 from dustpan.core.filters.tone import bend_tone, expose
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.noise.measure import estimate_noise
@@ -94,19 +92,6 @@ def test_tone_curves_rise_and_rest_at_zero():
     grey = np.repeat(ramp[None, :, None], 3, axis=2)
     for ev in (-3, 1, 4):
         assert (np.diff(expose(grey, stops=0.0, ev=ev, stretch=0.5)[0, :, 0]) >= -1e-6).all()
-
-
-def test_the_thorough_engine_comes_nearer_to_the_truth_and_takes_no_more_than_asked(truth):
-    clean = truth[120:360, 200:520]
-    model = NoiseModel(np.full((5, 3, 17), 20 / DISPLAY, np.float32), np.ones((5, 3, 8, 8), np.float32))
-    noisy = to_working(with_white_noise(clean, 20))
-    cleaning = Cleaning(lambda tone, scale, area: model.at(tone, level=0) * 0.5**scale, model.spectrum, (1.0, 1.0), 2)
-    assert psnr(clean_thoroughly(noisy, cleaning), clean) > psnr(clean_tile(noisy, cleaning), clean) + 0.2
-    untouched = clean_thoroughly(noisy, replace(cleaning, strengths=(0.0, 0.0)))
-    assert np.allclose(untouched, noisy, atol=1e-5)
-    half = clean_thoroughly(noisy, replace(cleaning, strengths=(0.5, 0.5)))
-    flat = np.abs(cv2.Laplacian(cv2.GaussianBlur(clean.mean(axis=2), (0, 0), 2), -1)) < 5e-4
-    assert (half - clean)[flat].std() == pytest.approx(0.5 * (noisy - clean)[flat].std(), rel=0.15)
 
 
 def test_at_no_strength_a_plane_comes_back_and_at_full_its_noise_goes():

@@ -59,6 +59,5 @@ def test_surfaces_tell_detail_from_noise(rendered):
     assert error(rendered, *cleaned(rendered, layers={})) == plain
 
 
-@pytest.mark.parametrize("engine", ["quick", "thorough"])
-def test_a_guided_picture_is_cleaned_the_same_in_tiles(rendered, engine):
-    compare_whole_and_tiled(*cleaned(rendered, engine=engine, detail_return=40.0))
+def test_a_guided_picture_is_cleaned_the_same_in_tiles(rendered):
+    compare_whole_and_tiled(*cleaned(rendered, detail_return=40.0))

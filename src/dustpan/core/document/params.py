@@ -35,7 +35,7 @@ class Param:
     picked : whether it can be taken from a pixel of the picture: see `StepKind.pick`.
     apart : whether `auto` neither proposes it nor ends when it is changed.
     own : whether a value belongs to one picture, so that it is not carried to others.
-    only : what a picture must have for it to do anything: "features" or empty.
+    only : what a picture must have, or be, for it to do anything: "features", "photograph", or empty.
     """
 
     label: str

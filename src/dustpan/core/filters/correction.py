@@ -1,8 +1,8 @@
-"""What the thorough engine does to JPEGs: a network corrects what the quick engine took, and what it left.
+"""The thorough engine: a network corrects what the quick engine took, and what it left.
 
 The network (`training/cleaning.py`) sees the picture before and after the quick engine, and how strong and how coarse
 the noise is taken for. Its answer is a correction in deviations of the noise, of a few at most: where there is no noise
-it changes nothing, and it can't draw what the noise does not allow.
+it changes nothing, and it can't draw what the noise does not allow. JPEGs have a network of their own.
 
 References
 ----------
@@ -27,7 +27,7 @@ SUPPORT = 64  # px that the correction looks around: 60 of the network, 2 of the
 BOUND = 4.0  # deviations of the noise that the correction may reach
 # Part of the correction of luminance and of colour that is made: most of the gain, and half of the loss where it errs.
 _MADE = np.array([0.6, 0.8, 0.8], np.float32)[:, None, None]
-_WEIGHTS = "correction.onnx"
+_WEIGHTS = "correction_{}.onnx"
 UNIT = 8  # px, at whose multiples in the picture a tile begins: the network halves it three times
 _LEAST = np.float32(0.25 / 255)  # deviation for which less is taken
 _MOST = np.float32(8.0)  # deviations up to which differences are shown
@@ -36,7 +36,9 @@ _SCALE = np.array([1.2, 4.0, 4.0], np.float32)[:, None, None]
 _MIDDLE = np.array([1.0, 0.0, 0.0], np.float32)[:, None, None]
 
 
-def correct(noisy: np.ndarray, cleaned: np.ndarray, sigma: np.ndarray, facts: np.ndarray) -> np.ndarray:
+def correct(
+    noisy: np.ndarray, cleaned: np.ndarray, sigma: np.ndarray, facts: np.ndarray, *, network: str
+) -> np.ndarray:
     """Return cleaned planes, corrected. Within `SUPPORT` of a tile's inner border the result lacks neighbours.
 
     Parameters
@@ -45,6 +47,7 @@ def correct(noisy: np.ndarray, cleaned: np.ndarray, sigma: np.ndarray, facts: np
         stands at a multiple of 8 px in the picture.
     sigma : (3, h, w) deviations of the noise.
     facts : (FACTS,) float32, how coarse the noise is; see `noise.facts`.
+    network : "jpeg", or "whole" for pictures that were never compressed.
 
     Returns
     -------
@@ -53,7 +56,7 @@ def correct(noisy: np.ndarray, cleaned: np.ndarray, sigma: np.ndarray, facts: np
     height, width = noisy.shape[1:]
     right, bottom = (-side % UNIT for side in (width, height))
     planes = np.pad(network_input(noisy, cleaned, sigma), ((0, 0), (0, bottom), (0, right)), mode="symmetric")
-    (found,) = _session().run(None, {"planes": planes[None], "facts": facts[None]})
+    (found,) = _session(_WEIGHTS.format(network)).run(None, {"planes": planes[None], "facts": facts[None]})
     return cleaned + _MADE * sigma * np.clip(found[0, :, :height, :width], -BOUND, BOUND)
 
 
@@ -70,13 +73,13 @@ def network_input(noisy: np.ndarray, cleaned: np.ndarray, sigma: np.ndarray) -> 
 
 
 @cache
-def _session() -> onnxruntime.InferenceSession:
-    """Return the network, ready to run: one thread a call, as each block of a picture has its own."""
+def _session(name: str) -> onnxruntime.InferenceSession:
+    """Return a network, ready to run: one thread a call, as each block of a picture has its own."""
     import onnxruntime
 
     options: Any = onnxruntime.SessionOptions()
     options.intra_op_num_threads = options.inter_op_num_threads = 1
     options.use_deterministic_compute = True
     options.log_severity_level = 3
-    weights = resources.files(__package__).joinpath(_WEIGHTS).read_bytes()
+    weights = resources.files(__package__).joinpath(name).read_bytes()
     return onnxruntime.InferenceSession(weights, options, providers=["CPUExecutionProvider"])

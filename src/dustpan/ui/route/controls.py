@@ -123,7 +123,7 @@ class Controls(QWidget):
     def refresh(self) -> None:
         """Show the chosen step as it stands."""
         step = self.session.step
-        shape = None if step is None else (step.id, step.kind, self._has_features())
+        shape = None if step is None else (step.id, step.kind, self._suited)
         if shape != self._built_for or self._scroll.widget() is None:
             self._built_for = shape
             self._build(step)
@@ -209,7 +209,7 @@ class Controls(QWidget):
     def _build_params(self, column: QVBoxLayout, params_type: type[Params], change: Change) -> None:
         shared: QHBoxLayout | None = None  # the row of narrow controls
         for key, described in params_type.described().items():
-            if key == "auto" or (described.only == "features" and not self._has_features()):
+            if key == "auto" or described.only not in self._suited:
                 continue
             field = make_field(key, described, change)
             self._settings.append(field)
@@ -230,9 +230,14 @@ class Controls(QWidget):
             else:
                 column.addWidget(field.widget)
 
-    def _has_features(self) -> bool:
+    @property
+    def _suited(self) -> tuple[str, ...]:
+        """What `Param.only` may ask for, so that it is shown for this picture."""
         engine = self.session.engine
-        return engine is not None and engine.source.features is not None
+        if engine is None:
+            return ("",)
+        features, rendered = engine.source.features is not None, engine.source.rendered
+        return ("", *["features"] * features, *["photograph"] * (not features and not rendered))
 
     def _add_keyholes(self, kind: StepKind) -> None:
         """Give each parameter that has an inner picture a keyhole, which shows it while it is pressed."""

@@ -10,6 +10,7 @@ from dustpan.core.noise.carry import carry_field
 from dustpan.core.noise.fields import ModelField
 from dustpan.core.noise.means import Means
 from dustpan.core.noise.starved import find_starved
+from dustpan.core.picture.source import Source
 from dustpan.core.steps.context import Context
 from dustpan.core.steps.quiet.blotches import correct_blotches
 from dustpan.core.steps.quiet.noise_cleaning import NoiseAnalysis, clean_noise, structure_lost, support
@@ -60,8 +61,7 @@ class Noise(StepKind):
         means = Means.of(survey, (params.red, params.green, params.blue))
         field = carry_field(survey.noise, lambda model: weighted(means.uncut(model), params))
         guided = params.guided and survey.source.features is not None
-        compressed = survey.source.compression is not None
-        return NoiseAnalysis(field, correct_blotches(params, survey, field), means, guided, compressed)
+        return NoiseAnalysis(field, correct_blotches(params, survey, field), means, guided, _network_for(survey.source))
 
     def apply(self, tile, region, params, analysis, context: Context):
         """Return the tile cleaned; looks `support` px around."""
@@ -118,6 +118,13 @@ class Noise(StepKind):
     def tell(self, params, analysis, found=None):
         """Return how strong both cleanings are."""
         return f"luminance {params.luminance:.0f} %, colour {params.colour:.0f} %"
+
+
+def _network_for(source: Source) -> str | None:
+    """Return by which network the thorough engine corrects a picture, or None."""
+    if source.rendered or source.features is not None:
+        return None
+    return "whole" if source.compression is None else "jpeg"
 
 
 KIND = Noise()

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
-from dustpan.core.filters import correction, quick, thorough
+from dustpan.core.filters import correction, quick
 from dustpan.core.filters.assumed import assume_spectrum
 from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of
 from dustpan.core.filters.cut_off import hold_within
@@ -24,9 +24,9 @@ from dustpan.core.noise.means import SUPPORT as MEANS_SUPPORT
 from dustpan.core.noise.means import Means, louder_at_full_size
 from dustpan.core.picture.features import OTHER_SURFACE
 from dustpan.core.picture.region import Ends, Region, moved
+from dustpan.core.steps.context import Context
 from dustpan.core.steps.quiet.blotches import SCALES
 from dustpan.core.steps.quiet.noise_params import NoiseParams
-from dustpan.core.steps.step_kind import Context
 
 
 @dataclass(frozen=True, eq=False)
@@ -39,34 +39,33 @@ class NoiseAnalysis:
     coarse : correction for coarse blotches (h x w x 3), or None.
     means : what moves the mean of its noise.
     guided : whether the picture's surfaces separate detail from noise.
-    compressed : whether the picture is a JPEG.
+    network : by which the thorough engine corrects, see `correction.correct`; None for renders, of other noise.
     """
 
     field: NoiseField
     coarse: np.ndarray | None
     means: Means
     guided: bool = False
-    compressed: bool = False
+    network: str | None = None
 
 
 def support(params: NoiseParams, analysis: NoiseAnalysis | None) -> int:
     """Return how far the step looks, px: more for coarser scales, detail given back, surfaces, the thorough engine."""
     guided = analysis is not None and analysis.guided
     around = (SURFACES_SUPPORT if guided else MEANS_SUPPORT) + (DETAIL_SUPPORT if params.detail_return > 0 else 0)
-    if analysis is not None and _is_corrected(params, analysis):
-        return quick.support(_scales(params)) + correction.SUPPORT + around
-    engine = thorough if params.engine == "thorough" else quick
-    return engine.support(_scales(params, guided)) + around
+    if analysis is not None and _network(params, analysis):
+        around += correction.SUPPORT
+    return quick.support(_scales(params)) + around
 
 
 def clean_noise(
     tile: np.ndarray, region: Region, params: NoiseParams, analysis: NoiseAnalysis, context: Context
 ) -> np.ndarray:
     """Return the tile cleaned, without detail given back and without coarse blotches."""
-    if not _is_corrected(params, analysis):
+    network = _network(params, analysis)
+    if network is None:
         return _clean(tile, region, params, analysis, context)
-    whole = replace(params, luminance=100.0, colour=100.0, engine="quick")
-    cleaned = _clean(tile, region, whole, analysis, context)
+    cleaned = _clean(tile, region, replace(params, luminance=100.0, colour=100.0), analysis, context)
     context.check()
     parts = np.array([params.luminance, params.colour, params.colour], np.float32)[:, None, None] / 100
     noisy, planes = to_opponent(tile), to_opponent(cleaned)
@@ -75,7 +74,7 @@ def clean_noise(
     field = replace(context, noise=analysis.field)
     tone = cv2.blur(tone_of(cleaned), (_NEAR, _NEAR), borderType=cv2.BORDER_REFLECT)
     sigma, facts = field.sigma(tone, region)[inner], describe_noise(analysis.field)
-    planes[inner] = correction.correct(noisy[inner], planes[inner], sigma, facts)
+    planes[inner] = correction.correct(noisy[inner], planes[inner], sigma, facts, network=network)
     return hold_within(tile, from_opponent(noisy + parts * (planes - noisy)))
 
 
@@ -86,9 +85,9 @@ def _without_rim(ends: Ends, rim: int) -> tuple[slice, slice]:
     return slice(top, -bottom or None), slice(left, -right or None)
 
 
-def _is_corrected(params: NoiseParams, analysis: NoiseAnalysis) -> bool:
-    """Return whether a network corrects what the quick engine makes: it was fitted to JPEGs that are no renders."""
-    return params.engine == "thorough" and analysis.compressed and not analysis.guided
+def _network(params: NoiseParams, analysis: NoiseAnalysis) -> str | None:
+    """Return the network that corrects what the quick engine makes, or None."""
+    return analysis.network if params.engine == "thorough" else None
 
 
 def _clean(
@@ -105,12 +104,11 @@ def _clean(
         sigma=_sigma_of(field, region, explained),
         spectrum=spectrum,
         strengths=strengths,
-        scales=_scales(params, analysis.guided),
+        scales=_scales(params),
         check=context.check,
     )
-    clean = thorough.clean_thoroughly if params.engine == "thorough" else quick.clean_tile
     rest = tile - explained.detail if explained else tile
-    cleaned = clean(rest, cleaning, ends=context.ends(region), left=region[0])
+    cleaned = quick.clean_tile(rest, cleaning, ends=context.ends(region), left=region[0])
     if explained:
         return cleaned + explained.detail
     restored = analysis.means.restored(
@@ -148,9 +146,8 @@ def structure_lost(
     return structured_part(tone_of(tile) - tone, sigma=taken)
 
 
-def _scales(params: NoiseParams, guided: bool = False) -> int:
-    most = SCALES - 1 if guided and params.engine == "thorough" else SCALES  # so that it looks no farther than others
-    return int(min(max(round(params.blotch), 1), most))
+def _scales(params: NoiseParams) -> int:
+    return int(min(max(round(params.blotch), 1), SCALES))
 
 
 _NEAR = 8  # px of the mean tone that the noise is looked up at

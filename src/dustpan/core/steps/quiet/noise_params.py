@@ -97,10 +97,10 @@ class NoiseParams(Params):
     engine: str = param(
         "Engine",
         "quick",
-        "Quick follows a slider. Thorough takes longer and keeps a little more: a trained network corrects JPEGs,"
-        " in other pictures alike places are cleaned together.",
+        "Quick follows a slider. Thorough takes longer and keeps a little more: a trained network corrects the result.",
         choices=("quick", "thorough"),
         apart=True,
+        only="photograph",
     )
 
 
