@@ -4,7 +4,7 @@
 
 STATE holds the weights, what the descent remembers, and how far it is. It is written every few minutes, so that the
 command goes on where it was stopped, also with more steps or on another machine. The newest are `jpeg_state.pt`, 5,600
-steps on 1,600 JPEGs after 3,100 on all kinds of noise, and `whole_state.pt`, 5,800 steps on 2,900 pictures that were
+steps on 1,600 JPEGs after 3,100 on all kinds of noise, and `whole_state.pt`, 5,800 steps on 2,700 pictures that were
 never compressed, begun from the weights of the former. Samples that are drawn meanwhile
 (`training.cleaned`) take part. Every twentieth chunk is only used to report the gain.
 """

@@ -86,5 +86,7 @@ def test_a_wheel_holds_all_that_runs_and_all_that_a_desktop_needs(tmp_path):
         "files/ready/starry-sky.json",
         "core/noise/prior.npz",
         "core/filters/specks.npz",
+        "core/filters/correction_jpeg.onnx",
+        "core/filters/correction_whole.onnx",
     )
-    assert {f"dustpan/{name}" for name in (*kept, "core/filters/correction.onnx")} <= set(names)
+    assert {f"dustpan/{name}" for name in kept} <= set(names)
