@@ -232,3 +232,14 @@ def test_the_noise_that_may_stay_is_a_choice_that_is_remembered(proposed, qtbot)
     settle(proposed, qtbot)
     assert proposed.memory.get("visible_noise", 1.0) == 3.0
     qtbot.waitUntil(lambda: proposed.controls.fields["luminance"].value < before - 5)
+
+
+def test_figures_say_while_they_are_of_what_was_there_before(opened, qtbot):
+    note, session = opened.readings._note, opened.session
+    assert "patches" in note.text()
+    session.add_step("noise")
+    assert note.text() == "measuring …"
+    settle(opened, qtbot)
+    assert "patches" in note.text()
+    session.rename_step(session.step.id, "Calm")  # changes no pixel
+    qtbot.waitUntil(lambda: "patches" in note.text(), timeout=10000)

@@ -70,7 +70,7 @@ class Readings(QWidget):
         self._loaded.connect(self._make_plot)
         self.session.opened.connect(self._start)
         self.session.planned.connect(self._rest.start)
-        self.session.edited.connect(lambda dragging: self._pause())
+        self.session.edited.connect(self._pause)
         proofs.complete.connect(self._follow)
         proofs.chosen.connect(self._load)
 
@@ -140,10 +140,12 @@ class Readings(QWidget):
         self._rest.stop()
         self._token.cancel()
 
-    def _pause(self) -> None:
-        """Leave the threads to the proofs and the view."""
+    def _pause(self, dragging: bool) -> None:
+        """Leave the threads to the proofs and the view; say that the figures are of what was there before."""
         self._rest.stop()
         self._token.cancel()
+        if not dragging:
+            self._note.setText(tr("measuring …"))
 
     def _follow(self) -> None:
         """Take figures from the proofs as they are: quick, and good enough while a slider moves."""
