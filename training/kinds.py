@@ -452,16 +452,19 @@ def _processed_by_chance(kind: Kind, rng: np.random.Generator) -> Kind:
 
 def draw_compressed_kind(rng: np.random.Generator) -> tuple[str, Kind]:
     """Return a family and a kind of it by chance, stored as JPEG."""
-    family = str(rng.choice(FAMILIES, p=_SHARES))
-    kind = _processed_by_chance(_draw_family(family, rng), rng)
-    return family, _stored(kind, str(rng.choice(["jpeg", "twice", "small"], p=[0.78, 0.1, 0.12])), rng)
+    return _draw_stored(rng, {"jpeg": 0.78, "twice": 0.1, "small": 0.12})
 
 
 def draw_whole_kind(rng: np.random.Generator) -> tuple[str, Kind]:
     """Return a family and a kind of it by chance, stored without loss."""
+    return _draw_stored(rng, {"8": 0.85, "16": 0.15})
+
+
+def _draw_stored(rng: np.random.Generator, ways: dict[str, float]) -> tuple[str, Kind]:
+    """Return a family and a kind of it by chance; `ways` : how it may be stored, and the chance of each."""
     family = str(rng.choice(FAMILIES, p=_SHARES))
     kind = _processed_by_chance(_draw_family(family, rng), rng)
-    return family, _stored(kind, str(rng.choice(["8", "16"], p=[0.85, 0.15])), rng)
+    return family, _stored(kind, str(rng.choice([*ways], p=[*ways.values()])), rng)
 
 
 def _stored_by_chance(kind: Kind, rng: np.random.Generator) -> Kind:

@@ -12,7 +12,6 @@ from dustpan.simulate.camera import HOT_SHARE, SERIAL
 
 SIZE = (900, 600)
 FRAMES = 24
-SECONDS = 20.0
 SATELLITE, CLOUDY = 9, 15  # numbers of the frames that show one, from 0
 _FULL = 9000.0  # electrons at white
 _READ = 3.0  # electrons

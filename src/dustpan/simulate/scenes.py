@@ -77,7 +77,6 @@ _AIR = np.array([0.085, 0.094, 0.104], np.float32)  # light of thick haze
 _SCATTERED = 0.12  # of the light around, that haze sends to the eye
 _WIDE = 0.05  # of the picture's width, over which it does
 _PER_METRE = 10.0  # units of the belfry's depth
-DEFAULT_ISO = SCENES["bench"].settings.iso
 
 
 def scene_of(name: str) -> Scene:

@@ -28,12 +28,6 @@ def geometric_mean(first: np.ndarray, second: np.ndarray, weight: np.ndarray | f
     return np.maximum(first, 1e-9) ** (1 - weight) * np.maximum(second, 1e-9) ** weight
 
 
-def unit_spectrum(spectrum: np.ndarray) -> np.ndarray:
-    """Return (5, 3, 8, 8) deviations of coefficients with a mean square of 1, the first coefficient left out of it."""
-    power = (spectrum**2).reshape(LEVELS, 3, 64)[:, :, 1:].mean(axis=2)
-    return spectrum / np.sqrt(np.maximum(power, 1e-12))[:, :, None, None]
-
-
 @dataclass(frozen=True, eq=False)
 class NoiseModel:
     """Noise of a picture in opponent planes, at five pyramid levels.
