@@ -6,11 +6,13 @@ import io
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
+from itertools import product
 
 import cv2
 import numpy as np
 from PIL import Image
 from scipy import ndimage
+from training.kinds import as_jpeg
 
 from benchmarks.common import HELD_BACK, console, median_seconds, photographs, psnr, table
 from dustpan.core.document.history import Document
@@ -58,8 +60,8 @@ def _stored(picture: np.ndarray) -> np.ndarray:
     return np.clip(np.rint(picture * 255), 0, 255).astype(np.uint8)
 
 
-def _specks(picture: np.ndarray, kind: str, rng: np.random.Generator) -> Spoiled:
-    """Put hot pixels of 64 to 220 levels on a picture with noise of 2."""
+def _specks(picture: np.ndarray, kind: str, rng: np.random.Generator, quality: int | None = None) -> Spoiled:
+    """Put hot pixels of 64 to 220 levels on a picture with noise of 2, and save it as a JPEG if a quality is given."""
     sound = picture + rng.normal(0, 2 * _LEVEL, picture.shape)
     heights = np.zeros(picture.shape[:2], np.float32)
     rows, columns = (rng.integers(8, n - 8, _SPECKS) for n in heights.shape)
@@ -71,7 +73,16 @@ def _specks(picture: np.ndarray, kind: str, rng: np.random.Generator) -> Spoiled
     else:
         added = {"bilinear": camera.demosaic_fast, "gradients": camera.demosaic_fine}[kind](heights)
     before, after = _stored(sound), _stored(sound + added)
-    return Spoiled(before / np.float32(255), Source(after), ndimage.maximum_filter(heights, 5))
+    touched = ndimage.maximum_filter(heights, 5)
+    if quality is None:
+        return Spoiled(before / np.float32(255), Source(after), touched)
+    before, after = _saved(before, quality), _saved(after, quality)
+    return Spoiled(before.pixels / np.float32(255), after, touched)
+
+
+def _saved(pixels: np.ndarray, quality: int) -> Source:
+    stored, compression = as_jpeg(pixels, quality)
+    return Source(stored, compression=compression)
 
 
 def _mended_share(result: np.ndarray, spoiled: Spoiled) -> tuple[float, ...]:
@@ -99,14 +110,16 @@ def _hot_pixels(pictures: list[np.ndarray]) -> None:
         "sound",
         "s/MP",
     )
-    for kind in ("single", "coloured", "bilinear", "gradients"):
-        spoiled = [_specks(p, kind, np.random.default_rng(n)) for n, p in enumerate(pictures)]
+    kinds = ("single", "coloured", "bilinear", "gradients")
+    for kind, quality in (*product(kinds, (None,)), *product(kinds, (90,))):
+        spoiled = [_specks(p, kind, np.random.default_rng(n), quality) for n, p in enumerate(pictures)]
+        shown = kind if quality is None else f"{kind}, then JPEG {quality}"
         for name, way in ways.items():
             shares = np.array([_mended_share(way(each.source), each) for each in spoiled])
             seconds = median_seconds(lambda way=way, s=spoiled[0]: way(s.source), 3) / (pictures[0][..., 0].size / 1e6)
             mean, low, high = shares.mean(axis=0), shares.min(axis=0), shares.max(axis=0)
             cells = [f"{100 * mean[n]:.1f} ({100 * low[n]:.1f})" for n in range(len(_TOUCHED))]
-            made.add_row(f"{kind}, {name}", *cells, f"{100 * mean[-1]:.2f} ({100 * high[-1]:.2f})", f"{seconds:.2f}")
+            made.add_row(f"{shown}, {name}", *cells, f"{100 * mean[-1]:.2f} ({100 * high[-1]:.2f})", f"{seconds:.2f}")
     console.print(made)
 
 

@@ -19,14 +19,11 @@ def open_window(
 def _set_up() -> None:
     """Make the settings that hold for the whole process, before the libraries they are for are loaded."""
     # Parallelism is blocks of the picture: the libraries below keep to one thread each.
-    for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS"):
+    for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS", "OPENCV_FOR_THREADS_NUM"):
         os.environ.setdefault(name, "1")
     # Workers hold the interpreter for a moment between their long calls; the window and the others should not wait
     # 5 ms for their turn.
     sys.setswitchinterval(0.0005)
-    import cv2
-
-    cv2.setNumThreads(1)
 
 
 def main() -> None:

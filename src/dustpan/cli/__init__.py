@@ -138,10 +138,11 @@ def open_(ctx, file, save_to):
 
 def end_plainly() -> None:
     """Let a signal that ends the process take unfinished files with it."""
-    from dustpan.files.atomic import drop_unfinished
 
     def end(number: int, frame: object) -> None:
-        drop_unfinished()
+        atomic = sys.modules.get("dustpan.files.atomic")  # not loaded yet, it has left nothing
+        if atomic is not None:
+            atomic.drop_unfinished()
         signal.signal(number, signal.SIG_DFL)
         os.kill(os.getpid(), number)
 
