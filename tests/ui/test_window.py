@@ -286,7 +286,7 @@ def test_random_actions_then_undo_leave_identical_pixels(opened_large, qtbot):
     settle(opened_large, qtbot)
     start, rng = on_screen(opened_large), random.Random(4)
     session = opened_large.session
-    for _ in range(60):
+    for _ in range(40):
         opened_large.actions_by_name[
             rng.choice(
                 ["switch", "next", "previous", "earlier", "later", "duplicate", "undo", "redo", "fit", "zoom1", "wipe"]

@@ -239,7 +239,7 @@ def test_a_route_is_proposed_from_what_is_there(noisy, truth):
     assert [step.kind for step in route] == ["hot_pixels", "exposure", "noise"]  # the scene reduced is crisp as it is
     plan = engine.plan(Document(route))
     assert [s.step.kind for s in plan.prepared if s.idle] == ["exposure"]  # the light is right as it is
-    clean = clean_picture("bench")
+    clean = clean_picture("bench", size=(600, 400))
     assert "hot_pixels" not in [step.kind for step in propose_route(Engine(clean))]
     dark = Source((np.clip(truth, 0, 1) * 0.25 * 65535).astype(np.uint16))
     route = propose_route(Engine(dark), lift=True)

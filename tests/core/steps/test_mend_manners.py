@@ -25,10 +25,10 @@ from dustpan.simulate.scenes import clean_picture, raw_picture
 def crowded() -> np.ndarray:
     """Texture with noise and a hot pixel in every twelfth square of 12 px: each is judged beside many."""
     rng = np.random.default_rng(8)
-    picture = clean_picture("bench", size=(1200, 800), dtype=np.float32).pixels[100:660, 300:892].copy()
+    picture = clean_picture("bench", size=(1200, 800), dtype=np.float32).pixels[100:480, 300:692].copy()
     picture += rng.normal(0, 0.03, picture.shape).astype(np.float32)
-    rows, columns = rng.integers(0, 560, 1900), rng.integers(0, 592, 1900)
-    picture[rows, columns] += rng.uniform(0.15, 0.6, (1900, 3)).astype(np.float32)
+    rows, columns = rng.integers(0, 380, 850), rng.integers(0, 392, 850)
+    picture[rows, columns] += rng.uniform(0.15, 0.6, (850, 3)).astype(np.float32)
     return picture
 
 
