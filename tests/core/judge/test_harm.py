@@ -23,9 +23,8 @@ SIDE = 128
 def figures(before: np.ndarray, after: np.ndarray, *, sigma: float = 0.0) -> Figures:
     """Figures of one patch whose noise is white and known."""
     gain = slope_gain(np.ones((8, 8)))
-    return combine_figures(
-        [measure_patch(Patch(*sides_of(before, after), before, lambda tone: np.full_like(tone, sigma), gain))]
-    )
+    sigmas = (lambda tone: np.full_like(tone, sigma)), (lambda tone: np.full((3, *tone.shape), sigma))
+    return combine_figures([measure_patch(Patch(*sides_of(before, after), before, *sigmas, gain))])
 
 
 def grey(plane: np.ndarray) -> np.ndarray:
@@ -180,6 +179,10 @@ def test_a_lifted_gradient_goes_up_in_stairs(step):
     assert figures(grey(ramp), grey(stairs))["steps"] == pytest.approx(step, abs=0.2)
     assert figures(grey(ramp), grey(ramp))["steps"] is None
     assert figures(grey(ramp), grey(stairs) + noise(0.004, 3))["steps"] is None
+    page, half = 0.5 + 0.04 * (np.arange(SIDE) % 24 < 12)[None].repeat(SIDE, 0), SIDE // 2
+    page[half:] = 0.3
+    noisy = page + np.where(np.arange(SIDE)[:, None] < half, 0, noise(0.02, 4)[..., 0])
+    assert figures(grey(noisy), grey(page))["steps"] is None  # the edges of what is drawn have not changed
 
 
 def test_harm_is_named_worst_first_with_its_places_and_only_past_its_limit():

@@ -87,6 +87,10 @@ def _spread(pixels: np.ndarray, deviation: float) -> np.ndarray:
     return cv2.GaussianBlur(pixels, (0, 0), deviation) if deviation > _LEAST_SPREAD else pixels
 
 
+def _no_noise(tone: np.ndarray) -> np.ndarray:
+    return np.zeros((3, *tone.shape), np.float32)
+
+
 def harm_between(before: np.ndarray, after: np.ndarray) -> list[Finding]:
     """Return the harm between two pictures of one size, h x w x 3 working pixels."""
     base = WholeBase.of(Source(before), "before")
@@ -95,6 +99,6 @@ def harm_between(before: np.ndarray, after: np.ndarray) -> list[Finding]:
     for spot in spots:
         x0, y0, x1, y1 = spot.patch(within=base.size)
         pair = before[y0:y1, x0:x1], after[y0:y1, x0:x1]
-        patches.append(measure_patch(Patch(*sides_of(*pair), pair[0], sigma=np.zeros_like, gain=1.0)))
+        patches.append(measure_patch(Patch(*sides_of(*pair), pair[0], np.zeros_like, _no_noise, gain=1.0)))
     found = find_harms(combine_figures(patches), spots, [combine_figures([patch]) for patch in patches])
     return [harm for harm in found if harm.what in _AT_OUTPUT]

@@ -5,14 +5,32 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+import numpy as np
+
 from dustpan.core.judge.harms import HARMS, MEASURES, Figures, Patch
+from dustpan.core.judge.harms.harm import Sides
+from dustpan.core.judge.harms.texture import slope_gain
 from dustpan.core.judge.spots import Spot
+from dustpan.core.noise.fields import NoiseField
+from dustpan.core.picture.region import Extent
 from dustpan.core.steps.finding import Finding
 
 _MOST_POINTS = 12  # of a harm
+_OF_SQUARE = 3  # level of the noise that means over squares of 8 px have
 
 #: What one patch adds to the figures: a value for each of `MEASURES`.
 PatchFigures = tuple[Any, ...]
+
+
+def patch_in(field: NoiseField, extent: Extent, sides: Sides, original: np.ndarray) -> Patch:
+    """Return a patch of which an extent of the picture holds the noise, see `Patch`."""
+
+    def of_channels(tone: np.ndarray) -> np.ndarray:
+        fine, of_square = (field.channel_sigma(tone, extent, level=level) for level in (0, _OF_SQUARE))
+        return np.hypot(fine, of_square) + of_square
+
+    gain = slope_gain(field.spectrum[0, 0])
+    return Patch(*sides, original, lambda tone: field.sigma(tone, extent)[0], of_channels, gain)
 
 
 def measure_patch(patch: Patch) -> PatchFigures:

@@ -12,14 +12,13 @@ from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.compression import find_grid
 from dustpan.core.filters.edge_profiles import edge_rise
 from dustpan.core.filters.similarity import similarity_map, window_of
-from dustpan.core.judge.figures import combine_figures, measure_patch
+from dustpan.core.judge.figures import combine_figures, measure_patch, patch_in
 from dustpan.core.judge.findings import find_faults
-from dustpan.core.judge.harms import Patch, sides_of
-from dustpan.core.judge.harms.texture import slope_gain
+from dustpan.core.judge.harms import sides_of
 from dustpan.core.judge.harms.tones import lightness
 from dustpan.core.judge.spots import choose_patches
 from dustpan.core.noise.model import DISPLAY, TONES
-from dustpan.core.picture.region import Region, cut_region, region_around
+from dustpan.core.picture.region import WHOLE, Region, cut_region, region_around
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.grid import ALIGN
 from dustpan.core.render.plan import Plan
@@ -95,11 +94,8 @@ def compare_pictures(engine: Engine, reference: Engine, *, check: Check = no_che
     count = plan.size[0] * plan.size[1]
     regions = [spot.patch(within=plan.size) for spot in choose_patches(other.base)]
     pairs = [(other.base.read(region), plan.base.read(region)) for region in regions]
-    noise = other.noise
-    gain = slope_gain(noise.spectrum[0, 0])
-    figures = combine_figures(
-        [measure_patch(Patch(*sides_of(*pair), pair[0], lambda tone: noise.at(tone)[0], gain)) for pair in pairs]
-    )
+    patches = [patch_in(other.noise_after, WHOLE, sides_of(*pair), pair[0]) for pair in pairs]
+    figures = combine_figures([measure_patch(patch) for patch in patches])
     return {
         "psnr": round(float(-10 * np.log10(max(squares / (3 * count), 1e-12))), 3),
         "ssim": round(float(np.concatenate(likeness).mean()), 5),

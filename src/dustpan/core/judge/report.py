@@ -9,9 +9,8 @@ from functools import partial
 import numpy as np
 
 from dustpan.core.document.route import Route
-from dustpan.core.judge.figures import PatchFigures, combine_figures, find_harms, measure_patch
+from dustpan.core.judge.figures import PatchFigures, combine_figures, find_harms, measure_patch, patch_in
 from dustpan.core.judge.harms import HARMS, MEASURES, Figures, Pair, Patch, Side
-from dustpan.core.judge.harms.texture import slope_gain
 from dustpan.core.judge.noise_left import (
     SquareNoise,
     mean_noise,
@@ -159,11 +158,9 @@ def measure_figure(engine: Engine, reference: Plan, region: Region, pair: Pair, 
 
 
 def _patch(engine: Engine, reference: Plan, region: Region, pair: Pair, original: np.ndarray) -> Patch:
-    field, extent = reference.noise_after, extent_of(region, reference.base.size)
     before = _kept_side(engine, reference, region, lambda: pair[0])
     after = before if np.array_equal(*pair) else Side(pair[1])  # what is derived from a side is made once
-    gain = slope_gain(field.spectrum[0, 0])
-    return Patch(before, after, original, lambda tone: field.sigma(tone, extent)[0], gain)
+    return patch_in(reference.noise_after, extent_of(region, reference.base.size), (before, after), original)
 
 
 def _kept_side(engine: Engine, of: Plan, region: Region, read: Callable[[], np.ndarray]) -> Side:

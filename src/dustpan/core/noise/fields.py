@@ -30,9 +30,9 @@ class NoiseField:
         """Return (3, h, w) deviations for an (h, w) plane of tones spread over `extent`."""
         raise NotImplementedError
 
-    def channel_sigma(self, tone: np.ndarray, extent: Extent) -> np.ndarray:
+    def channel_sigma(self, tone: np.ndarray, extent: Extent, *, level: int = 0) -> np.ndarray:
         """Return (3, h, w) deviations of red, green and blue for an (h, w) plane of tones spread over `extent`."""
-        return channel_deviations(self.sigma(tone, extent), self.correlation[0])
+        return channel_deviations(self.sigma(tone, extent, level=level), self.correlation[level])
 
 
 @dataclass(frozen=True, eq=False)

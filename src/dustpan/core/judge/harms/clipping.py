@@ -25,13 +25,13 @@ def measure_clipping(before: np.ndarray, after: np.ndarray, shown: Side, sigma: 
 
     Shares of clipped pixels are compared over squares, not pixel by pixel: near black or white noise clips some pixels,
     and cleaning may clip others instead. Where half of a square was clipped by noise, all of it may be afterwards. A
-    channel within one deviation of noise from black or white may be clipped too.
+    channel whose mean in the square is within the noise of black or white may be clipped too.
 
     Parameters
     ----------
     before, after : the original patch, and the patch after the route.
     shown : the patch in the light of the route.
-    sigma : noise over tone in `shown`.
+    sigma : noise of each channel over tone in `shown`, of a pixel and of the mean of a square, together.
     """
 
     def newly(before: np.ndarray, after: np.ndarray, near: np.ndarray) -> float:
@@ -39,7 +39,7 @@ def measure_clipping(before: np.ndarray, after: np.ndarray, shown: Side, sigma: 
         clipped = before <= 0, after <= 0
         if not _any(clipped[1] & ~clipped[0]).any():
             return 0.0
-        clear = _around(near) > sigma(shown.tone)[..., None]
+        clear = _around(near) > np.moveaxis(sigma(shown.tone), 0, 2)
         shares = [_around(_any(p & clear).astype(np.float32)) for p in clipped]
         more = np.where(shares[0] < _HALF, np.maximum(shares[1] - shares[0], 0), 0)
         return float(more.sum(dtype=np.float64))
@@ -79,7 +79,7 @@ class Clipping(Measure):
 
     def measure(self, patch):
         """Return what one patch adds."""
-        return measure_clipping(patch.original, patch.after.pixels, patch.before, patch.sigma)
+        return measure_clipping(patch.original, patch.after.pixels, patch.before, patch.channel_sigma)
 
     def combine(self, found):
         """Return the figures over patches."""

@@ -18,20 +18,28 @@ _STEP_RANGE = (0.5, 24.0)  # display values; what rises by less or more is no st
 _FEW_STEPS = 0.005  # share of neighbours; so few steps are none
 
 
-def measure_steps(side: Side) -> float | None:
+def measure_steps(side: Side, among: np.ndarray | None = None) -> float | None:
     """Return the height, in display values, of the stairs in a smooth patch; None without any.
+
+    Parameters
+    ----------
+    among : (h, w - 1) bool, the pairs of neighbours that are looked at; all by default.
 
     Notes
     -----
     In a gradient that was lifted from few values most neighbours are equal, and the others differ by one stair. With
     noise or dither over it hardly any neighbours are equal, and no stairs are visible.
     """
-    tone = np.clip(side.tone, 0, 1) * DISPLAY
-    rise = np.abs(np.diff(tone, axis=1))
+    rise = side.derived(_rises) if among is None else side.derived(_rises)[among]
     if not rise.size or (rise < _EQUAL).mean() <= _MOSTLY_EQUAL:
         return None
     steps = rise[(rise >= _STEP_RANGE[0]) & (rise < _STEP_RANGE[1])]
     return float(np.median(steps)) if steps.size > _FEW_STEPS * rise.size else None
+
+
+def _rises(side: Side) -> np.ndarray:
+    """Return by how many display values neighbours in a row differ, (h, w - 1)."""
+    return np.abs(np.diff(np.clip(side.tone, 0, 1) * DISPLAY, axis=1))
 
 
 def combine_steps(patches: Sequence[float | None]) -> float | None:
@@ -47,8 +55,11 @@ class Gradients(Measure):
     harms = (STEPS,)
 
     def measure(self, patch):
-        """Return what one patch adds; stairs that were there before are the picture's own."""
-        return None if patch.before.derived(measure_steps) is not None else measure_steps(patch.after)
+        """Return what one patch adds; stairs that were there, and what has not changed, are the picture's own."""
+        if patch.before.derived(measure_steps) is not None:
+            return None
+        before, after = (side.derived(_rises) for side in patch.sides)
+        return measure_steps(patch.after, np.abs(after - before) >= _EQUAL)
 
     def combine(self, found):
         """Return the figures over patches."""

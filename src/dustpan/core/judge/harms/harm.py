@@ -15,7 +15,8 @@ from dustpan.core.filters.colour import tone_of
 Pair = tuple[np.ndarray, np.ndarray]
 T = TypeVar("T")
 
-#: sigma(tone) -> deviation of the luminance noise before the route, for tones of any shape.
+#: sigma(tone) -> deviation of the noise before the route, (h, w) of luminance or (3, h, w) of red, green and blue,
+#: for (h, w) tones.
 SigmaOfTone = Callable[[np.ndarray], np.ndarray]
 
 SQUARE = 16  # px, side of the squares of a patch that are judged one by one
@@ -78,6 +79,7 @@ class Patch:
     before, after : the patch in the light of the route, and after the route.
     original : h x w x 3 working pixels before any step, to find newly clipped pixels.
     sigma : luminance noise over tone in `before`.
+    channel_sigma : noise over tone of red, green and blue: of a pixel, and on top what the mean of a square still has.
     gain : `texture.slope_gain` of that noise's spectrum.
     """
 
@@ -85,6 +87,7 @@ class Patch:
     after: Side
     original: np.ndarray
     sigma: SigmaOfTone
+    channel_sigma: SigmaOfTone
     gain: float
 
     @property
