@@ -1,50 +1,44 @@
-"""Fit the networks that tell specks (`dustpan.core.filters.speck_shapes`), and write their weights.
+"""Fit the networks that tell specks (`dustpan.core.filters.speck_shapes`).
 
     python -m training.speck_networks WEIGHTS PHOTOS... [--seed 3] [--only added]
 
-`first` is fitted first, then `second`, which learns from what the first leaves in doubt, then `added`. The latter go
-on with pictures of other seeds, as not all fit into memory at once: see `SCHEDULE`. Each part takes 30 to 60 minutes on
-two cores and is put into the file WEIGHTS, beside which a list of the parts that are done is kept, so that the command
-goes on where it was stopped. Every fifth photograph is held back; on these is printed how many specks are found and how
-many sound peaks are taken for specks, or how far off what was added is told.
+`first` is fitted first, then `second`, which learns from what the first leaves in doubt, then `added`. Each takes 30 to
+60 minutes on two cores and is put into the file WEIGHTS, beside which a list of those that are done is kept, so that
+the command goes on where it was stopped; `training.speck_export` writes them as the program reads them. Every fifth
+photograph is held back; on these is printed how many specks are found and how many sound peaks are taken for specks, or
+how far off what was added is told.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from functools import partial
+from functools import cache, partial
 from pathlib import Path
 
 import click
 import numpy as np
+import onnxruntime
 import torch
 from sklearn.neural_network import MLPClassifier
 from torch import nn
 from torch.nn import functional
 
-from dustpan.core.filters.networks import Weights
+from dustpan.core.filters.networks import make_ready
 from dustpan.core.filters.speck_peaks import NEAR, scale
 from dustpan.core.filters.speck_shapes import FIRST_FACTS, TOUCHED, WIDE, first_odds, is_doubtful, look
+from training.speck_export import STRIDES, graph_of
 from training.specks import LEVEL, Samples, gather
 
 _FIRST_UNITS = (320, 128)
-#: Networks in the order in which they are fitted, what is added to the seed of their pictures, and whether a
-#: network goes on from its weights.
-SCHEDULE = (
-    ("first", 0, False),
-    ("second", 0, False),
-    ("second", 1, True),
-    ("second", 2, True),
-    ("added", 0, False),
-    ("added", 1, True),
-)
-_ROUNDS, _TESTED_ROUNDS = {"first": 20, "second": 70, "added": 40}, 6  # pictures made of each photograph
-_STEPS = {"second": 24_000, "added": 12_000}
+#: Networks in the order in which they are fitted.
+NETWORKS = ("first", "second", "added")
+_ROUNDS, _TESTED_ROUNDS = {"first": 12, "second": 40, "added": 24}, 6  # pictures made of each photograph
+_STEPS = {"second": 20_000, "added": 10_000}
 _MOST_SOUND = 2200  # peaks of a picture without a speck that the first look learns from
 _KERNELS = (24, 40, 64)
 _BATCH, _DECAY = 512, 1e-3
-_RATE, _RESUMED_RATE = 3e-3, 1.5e-3  # largest step of the descent
+_RATE = 3e-3  # largest step of the descent
 _SETTLED = 20_000  # samples that are described at once; the first tell the facts' means and deviations
 _MIRRORED_FACTS = [0, 1, 4, 3, 2, 5, 6, 7, 8, 9, 10, 11, 14, 13, 12]  # red and blue exchanged
 _ROBUST, _SCALE = 0.1, 10.0  # of the peak's height, from which errors count by their size; a loss near 1
@@ -62,7 +56,7 @@ class Look(nn.Module):
         self.register_buffer("mean", facts.mean(0))
         self.register_buffer("deviation", facts.std(0))
         widths = (3, *_KERNELS)
-        layers = zip(widths, widths[1:], (1, 1, 2), strict=False)
+        layers = zip(widths, widths[1:], STRIDES, strict=False)
         self.kernels = nn.ModuleList(nn.Conv2d(one, other, 3, stride) for one, other, stride in layers)
         side = (WIDE - 4 - 3) // 2 + 1
         self.hidden = nn.Linear(_KERNELS[-1] * side * side + facts.shape[1], hidden)
@@ -76,7 +70,7 @@ class Look(nn.Module):
         return self.last(functional.relu(self.hidden(known)))
 
     def weights(self, name: str) -> dict[str, np.ndarray]:
-        """Return the weights as `speck_shapes` takes them: channels last, facts as they are."""
+        """Return the weights as `speck_export` takes them: channels last, facts as they are."""
         stored: dict[str, torch.Tensor] = {}
         for layer, kernel in enumerate(self.kernels):
             stored[f"{name}_kernel{layer}"] = kernel.weight.permute(2, 3, 1, 0).flatten(0, 2)
@@ -88,22 +82,6 @@ class Look(nn.Module):
         stored[f"{name}0_bias"] = self.hidden.bias - of_facts @ self.mean
         stored[f"{name}1"], stored[f"{name}1_bias"] = self.last.weight.T, self.last.bias
         return {key: values.detach().numpy().astype(np.float16) for key, values in stored.items()}
-
-    def resume(self, name: str, stored: Weights) -> None:
-        """Take weights from those that `weights` returned."""
-        known = {key: torch.from_numpy(stored[key].astype(np.float32)) for key in stored if key.startswith(name)}
-        side = (WIDE - 4 - 3) // 2 + 1
-        of_pixels, of_facts = known[f"{name}0"].T.split([side * side * _KERNELS[-1], len(self.mean)], dim=1)
-        with torch.no_grad():
-            for layer, kernel in enumerate(self.kernels):
-                values = known[f"{name}_kernel{layer}"].unflatten(0, (3, 3, -1)).permute(3, 2, 0, 1)
-                kernel.weight.copy_(values)
-                kernel.bias.copy_(known[f"{name}_kernel{layer}_bias"])
-            of_places = of_pixels.unflatten(1, (side, side, -1)).permute(0, 3, 1, 2).flatten(1)
-            self.hidden.weight.copy_(torch.cat([of_places, of_facts * self.deviation], dim=1))
-            self.hidden.bias.copy_(known[f"{name}0_bias"] + of_facts @ self.mean)
-            self.last.weight.copy_(known[f"{name}1"].T)
-            self.last.bias.copy_(known[f"{name}1_bias"])
 
 
 def fit_first(samples: Samples, seed: int) -> dict[str, np.ndarray]:
@@ -126,19 +104,19 @@ def fit_first(samples: Samples, seed: int) -> dict[str, np.ndarray]:
     return fitted
 
 
-def fit_second(samples: Samples, seed: int, resumed: Weights | None = None) -> dict[str, np.ndarray]:
-    """Return the weights of the second look, going on from some if there are."""
+def fit_second(samples: Samples, seed: int) -> dict[str, np.ndarray]:
+    """Return the weights of the second look."""
 
     def loss_of(network: Look, pixels: torch.Tensor, facts: torch.Tensor, speck: torch.Tensor) -> torch.Tensor:
         return functional.binary_cross_entropy_with_logits(network(pixels, facts)[:, 0], speck)
 
     targets = samples.speck.astype(np.float32)
     network = Look(_first_facts(samples), hidden=128, outputs=1)
-    return _fit("second", network, samples, loss_of, lambda chosen: targets[chosen], seed, resumed)
+    return _fit("second", network, samples, loss_of, lambda chosen: targets[chosen], seed)
 
 
-def fit_added(samples: Samples, seed: int, resumed: Weights | None = None) -> dict[str, np.ndarray]:
-    """Return the weights of the network that tells what specks have added, going on from some if there are."""
+def fit_added(samples: Samples, seed: int) -> dict[str, np.ndarray]:
+    """Return the weights of the network that tells what specks have added."""
 
     def loss_of(network: Look, pixels: torch.Tensor, facts: torch.Tensor, added: torch.Tensor) -> torch.Tensor:
         error = functional.huber_loss(
@@ -150,7 +128,7 @@ def fit_added(samples: Samples, seed: int, resumed: Weights | None = None) -> di
     network = Look(_first_facts(samples), hidden=192, outputs=2 * TOUCHED * TOUCHED * 3)
     parts = [_added(samples.among(slice(n, n + _SETTLED))) for n in range(0, len(samples), _SETTLED)]
     targets = np.concatenate([part.astype(np.float16) for part in parts])
-    return _fit("added", network, samples, loss_of, lambda chosen: targets[chosen].astype(np.float32), seed, resumed)
+    return _fit("added", network, samples, loss_of, lambda chosen: targets[chosen].astype(np.float32), seed)
 
 
 def _added(samples: Samples) -> np.ndarray:
@@ -173,16 +151,13 @@ def _fit(
     loss_of: Callable[[Look, torch.Tensor, torch.Tensor, torch.Tensor], torch.Tensor],
     targets_of: Callable[[np.ndarray], np.ndarray],
     seed: int,
-    resumed: Weights | None,
 ) -> dict[str, np.ndarray]:
     """Return the weights of a network fitted to samples; each batch is mirrored and turned by chance."""
-    steps, rate = _STEPS[name], _RATE if resumed is None else _RESUMED_RATE
-    if resumed is not None:
-        network.resume(name, resumed)
+    steps = _STEPS[name]
     rng = np.random.default_rng(seed)
     facts, height, medians = _facts(samples)
     descent = torch.optim.AdamW(network.parameters(), weight_decay=_DECAY)
-    rates = torch.optim.lr_scheduler.OneCycleLR(descent, rate, total_steps=steps, pct_start=0.1)
+    rates = torch.optim.lr_scheduler.OneCycleLR(descent, _RATE, total_steps=steps, pct_start=0.1)
     order = np.empty(0, np.int64)
     for _ in range(steps):
         if len(order) < _BATCH:
@@ -236,21 +211,26 @@ def _thinned(samples: Samples) -> Samples:
     return replace(samples, weight=weight).among(chosen)
 
 
-def _doubtful(samples: Samples, weights: Weights) -> Samples:
-    return samples.among(is_doubtful(first_odds(*samples.described(NEAR)[:2], weights)))
+def _doubtful(samples: Samples, first: bytes) -> Samples:
+    return samples.among(is_doubtful(first_odds(_ready(first), *samples.described(NEAR)[:2])))
+
+
+@cache
+def _ready(graph: bytes) -> onnxruntime.InferenceSession:
+    return make_ready(graph)
 
 
 def _specks(samples: Samples) -> Samples:
     return samples.among(samples.speck)
 
 
-def _report(network: str, samples: Samples, fitted: Weights) -> None:
+def _report(name: str, samples: Samples, fitted: dict[str, np.ndarray]) -> None:
     """Print how well a network does on photographs held back."""
-    weights = {name: values.astype(np.float32) for name, values in fitted.items()}
-    if network == "first":
-        return _print_odds(first_odds(*samples.described(NEAR)[:2], weights), samples)
-    told = look(network, *samples.described(WIDE)[:2], weights)
-    if network == "second":
+    network = make_ready(graph_of(fitted, name).SerializeToString())
+    if name == "first":
+        return _print_odds(first_odds(network, *samples.described(NEAR)[:2]), samples)
+    told = look(network, *samples.described(WIDE)[:2])
+    if name == "second":
         return _print_odds(told[:, 0], samples)
     right = _added(samples)
     error = np.abs(told.reshape(right.shape) - right)[:, 1][right[:, 0] != 0]
@@ -268,38 +248,35 @@ def _print_odds(odds: np.ndarray, samples: Samples) -> None:
 @click.argument("weights", type=click.Path(path_type=Path))
 @click.argument("photos", nargs=-1, required=True, type=click.Path(exists=True, path_type=Path))
 @click.option("--seed", default=3)
-@click.option("--only", type=click.Choice(["first", "second", "added"]), help="Fit one network; the others stay.")
+@click.option("--only", type=click.Choice(NETWORKS), help="Fit one network; the others stay.")
 def main(weights: Path, photos: tuple[Path, ...], seed: int, only: str | None) -> None:
     """Fit the networks to folders of photographs and put them into the file WEIGHTS."""
     paths = [path for folder in photos for path in sorted(folder.glob("*.png"))]
     held = paths[4::5]
     shown = [path for path in paths if path not in held]
     listed = weights.with_suffix(".done")
-    for part in [part for part in SCHEDULE if only in (None, part[0])]:
+    for network in NETWORKS if only is None else (only,):
         done = listed.read_text().splitlines() if listed.exists() else []
-        line = f"{part} of seed {seed}"
+        line = f"{network} of seed {seed}"
         if line in done:
             continue
         click.echo(line)
-        _fit_part(part, weights, shown, held, seed)
+        _fit_and_keep(network, weights, shown, held, seed)
         listed.write_text("\n".join([*done, line]) + "\n")
     listed.unlink(missing_ok=True)
 
 
-def _fit_part(part: tuple[str, int, bool], weights: Path, shown: list[Path], held: list[Path], seed: int) -> None:
-    """Fit one part of the schedule and put it into the file."""
-    network, more, resumed = part
+def _fit_and_keep(network: str, weights: Path, shown: list[Path], held: list[Path], seed: int) -> None:
+    """Fit a network and put it into the file."""
     stored = dict(np.load(weights)) if weights.exists() else {}
-    known = {name: values.astype(np.float32) for name, values in stored.items()}
-    keep = {"first": _thinned, "second": partial(_doubtful, weights=known), "added": _specks}[network]
-    samples = gather(shown, _ROUNDS[network], seed + more, keep)
+    keep = {"first": _thinned, "added": _specks}.get(network)
+    if keep is None:
+        keep = partial(_doubtful, first=graph_of(stored, "first").SerializeToString())
+    samples = gather(shown, _ROUNDS[network], seed, keep)
     click.echo(f"{len(samples)} peaks, {samples.speck.sum()} of them specks")
-    torch.manual_seed(seed + more)
-    if network == "first":
-        fitted = fit_first(samples, seed)
-    else:
-        fit = {"second": fit_second, "added": fit_added}[network]
-        fitted = fit(samples, seed + more, known if resumed else None)
+    torch.manual_seed(seed)
+    fit = {"first": fit_first, "second": fit_second, "added": fit_added}[network]
+    fitted = fit(samples, seed)
     np.savez_compressed(weights, **{**stored, **fitted})
     _report(network, gather(held, _TESTED_ROUNDS, seed + 6, keep), fitted)
 

@@ -85,8 +85,7 @@ def test_a_wheel_holds_all_that_runs_and_all_that_a_desktop_needs(tmp_path):
         "guide/01-open-and-look.md",
         "files/ready/starry-sky.json",
         "core/noise/prior.npz",
-        "core/filters/specks.npz",
-        "core/filters/correction_jpeg.onnx",
-        "core/filters/correction_whole.onnx",
+        *(f"core/filters/specks_{name}.onnx" for name in ("first", "second", "added")),
+        *(f"core/filters/correction_{name}.onnx" for name in ("jpeg", "whole")),
     )
     assert {f"dustpan/{name}" for name in kept} <= set(names)

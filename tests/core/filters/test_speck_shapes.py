@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from itertools import pairwise
-
 import numpy as np
 import pytest
-from scipy.signal import correlate
 
+from dustpan.core.filters.networks import load_network
 from dustpan.core.filters.speck_peaks import cut_around
 from dustpan.core.filters.speck_shapes import LIKELY, leaning, look
 from dustpan.core.filters.specks import BRIGHT, DARK, judge_peaks
@@ -61,19 +59,12 @@ def test_surroundings_are_mirrored_past_the_border():
         assert np.array_equal(patch, wide[row : row + 15, column : column + 15])
 
 
-def test_a_look_is_three_correlations_and_two_sums():
-    rng = np.random.default_rng(6)
-    widths, weights = (3, 4, 5, 6), {}
-    for layer, (one, other) in enumerate(pairwise(widths)):
-        weights[f"a_kernel{layer}"] = rng.normal(0, 0.3, (9 * one, other))
-        weights[f"a_kernel{layer}_bias"] = rng.normal(0, 0.1, other)
-    weights |= {"a0": rng.normal(0, 0.1, (6 * 25 + 2, 7)), "a0_bias": np.ones(7)}
-    weights |= {"a1": rng.normal(0, 1, (7, 2)), "a1_bias": np.zeros(2)}
-    pixels, facts = rng.random((3, 15, 15, 3)), rng.random((3, 2))
-    for number, (planes, known) in enumerate(zip(pixels, facts, strict=True)):
-        for layer, stride in enumerate((1, 1, 2)):
-            kernels = weights[f"a_kernel{layer}"].reshape(3, 3, planes.shape[2], -1)
-            planes = np.concatenate([correlate(planes, k, "valid") for k in np.moveaxis(kernels, 3, 0)], axis=2)
-            planes = np.maximum(planes[::stride, ::stride] + weights[f"a_kernel{layer}_bias"], 0)
-        hidden = np.maximum(np.concatenate([planes.ravel(), known]) @ weights["a0"] + 1, 0)
-        assert np.allclose(look("a", pixels, facts, weights)[number], hidden @ weights["a1"])
+@pytest.mark.parametrize("name", ["first", "second", "added"])
+def test_a_network_says_the_same_of_a_peak_whatever_it_sees_beside_it(name):
+    network, rng = load_network(f"specks_{name}"), np.random.default_rng(6)
+    shapes = {entry.name: entry.shape[1:] for entry in network.get_inputs()}
+    pixels, facts = (rng.normal(0, 1, (40, *shapes[key])).astype(np.float32) for key in ("pixels", "facts"))
+    said = look(network, pixels, facts)
+    assert np.abs(said - said[0]).max() > 1
+    for part in (slice(0, 1), slice(7, 9), slice(3, 40)):
+        assert np.array_equal(look(network, pixels[part], facts[part]), said[part])

@@ -12,22 +12,16 @@ Ronneberger, O., Fischer, P. and Brox, T. (2015), U-Net: convolutional networks 
 
 from __future__ import annotations
 
-from functools import cache
-from importlib import resources
-from typing import TYPE_CHECKING, Any
-
 import cv2
 import numpy as np
 
-if TYPE_CHECKING:
-    import onnxruntime
+from dustpan.core.filters.networks import load_network
 
 PLANES = 12  # of the network's input
 SUPPORT = 64  # px that the correction looks around: 60 of the network, 2 of the detail, 2 rounded up
 BOUND = 4.0  # deviations of the noise that the correction may reach
 # Part of the correction of luminance and of colour that is made: most of the gain, and half of the loss where it errs.
 _MADE = np.array([0.6, 0.8, 0.8], np.float32)[:, None, None]
-_WEIGHTS = "correction_{}.onnx"
 UNIT = 8  # px, at whose multiples in the picture a tile begins: the network halves it three times
 _LEAST = np.float32(0.25 / 255)  # deviation for which less is taken
 _MOST = np.float32(8.0)  # deviations up to which differences are shown
@@ -56,7 +50,7 @@ def correct(
     height, width = noisy.shape[1:]
     right, bottom = (-side % UNIT for side in (width, height))
     planes = np.pad(network_input(noisy, cleaned, sigma), ((0, 0), (0, bottom), (0, right)), mode="symmetric")
-    (found,) = _session(_WEIGHTS.format(network)).run(None, {"planes": planes[None], "facts": facts[None]})
+    (found,) = load_network(f"correction_{network}").run(None, {"planes": planes[None], "facts": facts[None]})
     return cleaned + _MADE * sigma * np.clip(found[0, :, :height, :width], -BOUND, BOUND)
 
 
@@ -70,16 +64,3 @@ def network_input(noisy: np.ndarray, cleaned: np.ndarray, sigma: np.ndarray) -> 
     near = np.stack([cv2.blur(plane, (_NEAR, _NEAR), borderType=cv2.BORDER_REFLECT) for plane in cleaned])
     shown = [np.clip(part / unit, -_MOST, _MOST) for part in (noisy - cleaned, cleaned - near)]
     return np.concatenate([*shown, cleaned * _SCALE - _MIDDLE, np.log2(unit * 255) / 3]).astype(np.float32)
-
-
-@cache
-def _session(name: str) -> onnxruntime.InferenceSession:
-    """Return a network, ready to run: one thread a call, as each block of a picture has its own."""
-    import onnxruntime
-
-    options: Any = onnxruntime.SessionOptions()
-    options.intra_op_num_threads = options.inter_op_num_threads = 1
-    options.use_deterministic_compute = True
-    options.log_severity_level = 3
-    weights = resources.files(__package__).joinpath(name).read_bytes()
-    return onnxruntime.InferenceSession(weights, options, providers=["CPUExecutionProvider"])

@@ -1,27 +1,30 @@
-"""Small networks whose layers take everything: where their weights are kept, and what they make of inputs."""
+"""The trained networks of this folder, as onnxruntime runs them.
+
+A network gives the same bits for what it is shown, whatever else it is shown with.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from functools import cache
 from importlib import resources
+from typing import TYPE_CHECKING, Any
 
-import numpy as np
-
-#: NAME0, NAME0_bias, NAME1 and so on for the layers of each network -> float32 values.
-Weights = Mapping[str, np.ndarray]
-
-
-def load_weights(package: str, file: str) -> Weights:
-    """Return the weights that a file of a package holds."""
-    with resources.files(package).joinpath(file).open("rb") as opened, np.load(opened) as stored:
-        return {name: stored[name].astype(np.float32) for name in stored.files}
+if TYPE_CHECKING:
+    import onnxruntime
 
 
-def run_layers(weights: Weights, name: str, inputs: np.ndarray) -> np.ndarray:
-    """Return the last layer of a network, (..., outputs) from (..., inputs); between two, what is negative is 0."""
-    layer = 0
-    while f"{name}{layer}" in weights:
-        inputs = np.maximum(inputs, 0) if layer else inputs
-        inputs = inputs @ weights[f"{name}{layer}"] + weights[f"{name}{layer}_bias"]
-        layer += 1
-    return inputs
+@cache
+def load_network(name: str) -> onnxruntime.InferenceSession:
+    """Return the network of a name, ready to run."""
+    return make_ready(resources.files(__package__).joinpath(f"{name}.onnx").read_bytes())
+
+
+def make_ready(graph: bytes) -> onnxruntime.InferenceSession:
+    """Return a network, ready to run: one thread a call, as each block of a picture has its own."""
+    import onnxruntime
+
+    options: Any = onnxruntime.SessionOptions()
+    options.intra_op_num_threads = options.inter_op_num_threads = 1
+    options.use_deterministic_compute = True
+    options.log_severity_level = 3
+    return onnxruntime.InferenceSession(graph, options, providers=["CPUExecutionProvider"])

@@ -8,23 +8,22 @@ takes thirty times as long.
 
 from __future__ import annotations
 
-from functools import cache
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from dustpan.core.filters.networks import Weights, load_weights, run_layers
+from dustpan.core.filters.networks import load_network
 from dustpan.core.filters.speck_peaks import FACTS, NEAR, Peaks, describe, scale
+
+if TYPE_CHECKING:
+    import onnxruntime
 
 WIDE, TOUCHED = 15, 5  # px: of the surroundings of the second look, and of what a speck can have touched
 _DOUBTFUL = (-3.0, 9.0)  # logarithms of the odds at the first look between which peaks get a second
 FIRST_FACTS = 12  # of those that are known of a peak, which the first look takes
 _RAISED = 5.0  # what a second look hardly ever adds to odds
-_FILE = "specks.npz"
 _AT_ONCE, _AT_ONCE_WIDE = 4096, 256
 _LEAST_TOUCH = 0.05  # of the peak's height, that a speck has added to a pixel which it has touched
-# Working value to whole multiples of which that is told: the last bits of a product of matrices depend on how many
-# peaks a tile has.
-_FINEST = np.float32(2**-12)
 _TAUGHT = -2.0  # logarithm of the odds that any peak is a speck, that makes the networks' own odds right
 LIKELY = -0.4  # logarithm of the odds from which a peak is taken for a speck
 _MISSED, _SOUND = 0.015, 0.09  # share of the specks that may be missed, and of what is taken that may be sound
@@ -40,7 +39,7 @@ def tell_odds(peaks: Peaks, *, least: float = 0.0) -> np.ndarray:
     peaks : of a tile.
     least : odds that matter; those that will hardly come to so much get no second look.
     """
-    weights = _weights()
+    first, second = load_network("specks_first"), load_network("specks_second")
     odds, facts = np.empty(len(peaks), np.float32), np.empty((len(peaks), FACTS), np.float32)
     height, medians = np.empty(len(peaks), np.float32), np.empty((len(peaks), 3), np.float32)
     for part in _parts(len(peaks), _AT_ONCE):
@@ -48,19 +47,18 @@ def tell_odds(peaks: Peaks, *, least: float = 0.0) -> np.ndarray:
         pixels, facts[part], height[part], medians[part] = describe(
             chosen.surroundings(NEAR), chosen.noise, chosen.detail
         )
-        odds[part] = first_odds(pixels, facts[part], weights)
+        odds[part] = first_odds(first, pixels, facts[part])
     doubtful = np.flatnonzero(is_doubtful(odds) & (odds > least - _RAISED))
     for part in _parts(len(doubtful), _AT_ONCE_WIDE):
         again = doubtful[part]
         pixels = scale(peaks.among(again).surroundings(WIDE), height[again], medians[again])
-        odds[again] = look("second", pixels, facts[again], weights)[:, 0]
+        odds[again] = look(second, pixels, facts[again])[:, 0]
     return odds
 
 
-def first_odds(pixels: np.ndarray, facts: np.ndarray, weights: Weights) -> np.ndarray:
+def first_odds(network: onnxruntime.InferenceSession, pixels: np.ndarray, facts: np.ndarray) -> np.ndarray:
     """Return what the first look says of described peaks, (n,) logarithms of odds."""
-    inputs = np.concatenate([pixels.reshape(len(pixels), -1), facts[:, :FIRST_FACTS]], axis=1)
-    return run_layers(weights, "first", inputs)[:, 0]
+    return look(network, pixels, facts[:, :FIRST_FACTS])[:, 0]
 
 
 def is_doubtful(odds: np.ndarray) -> np.ndarray:
@@ -76,7 +74,7 @@ def tell_added(peaks: Peaks) -> np.ndarray:
     One half of the network predicts what was added; the other what a pixel would be without, beside the median of the
     surroundings, which is surer where much was added.
     """
-    weights = _weights()
+    network = load_network("specks_added")
     added = np.empty((len(peaks), TOUCHED, TOUCHED, 3), np.float32)
     rim = (WIDE - TOUCHED) // 2
     for part in _parts(len(peaks), _AT_ONCE_WIDE):
@@ -84,10 +82,10 @@ def tell_added(peaks: Peaks) -> np.ndarray:
         patches = chosen.surroundings(WIDE)
         pixels, facts, height, medians = describe(patches, chosen.noise, chosen.detail)
         tall = height[:, None, None, None]
-        predicted = tall[..., None] * look("added", pixels, facts, weights).reshape(-1, 2, TOUCHED, TOUCHED, 3)
+        predicted = tall[..., None] * look(network, pixels, facts).reshape(-1, 2, TOUCHED, TOUCHED, 3)
         excess = patches[:, rim:-rim, rim:-rim] - medians[:, None, None]
         added[part] = np.where(np.abs(predicted[:, 0]) > _LEAST_TOUCH * tall, excess - predicted[:, 1], 0)
-    return np.rint(added / _FINEST) * _FINEST
+    return added
 
 
 def _parts(count: int, most: int) -> list[slice]:
@@ -136,20 +134,6 @@ def _share_of(odds: np.ndarray) -> np.ndarray:
     return 1 / (1 + np.exp(-np.clip(odds, -40, 40)))
 
 
-def look(name: str, pixels: np.ndarray, facts: np.ndarray, weights: Weights) -> np.ndarray:
-    """Return the last layer of a network that goes over all surroundings before it weighs them with the facts.
-
-    Three layers of kernels of 3 x 3 px, the last at every other place, then two that take everything.
-    """
-    for layer, stride in enumerate((1, 1, 2)):
-        windows = np.lib.stride_tricks.sliding_window_view(pixels, (3, 3), axis=(1, 2))[:, ::stride, ::stride]
-        count, height, width = windows.shape[:3]
-        inputs = windows.transpose(0, 1, 2, 4, 5, 3).reshape(count * height * width, -1)
-        kernel, bias = weights[f"{name}_kernel{layer}"], weights[f"{name}_kernel{layer}_bias"]
-        pixels = np.maximum(inputs @ kernel + bias, 0).reshape(count, height, width, -1)
-    return run_layers(weights, name, np.concatenate([pixels.reshape(len(pixels), -1), facts], axis=1))
-
-
-@cache
-def _weights() -> Weights:
-    return load_weights("dustpan.core.filters", _FILE)
+def look(network: onnxruntime.InferenceSession, pixels: np.ndarray, facts: np.ndarray) -> np.ndarray:
+    """Return what a network says of peaks, (n, outputs) from (n, side, side, 3) surroundings and (n, facts)."""
+    return network.run(None, {"pixels": pixels, "facts": facts})[0]

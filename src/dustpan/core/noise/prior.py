@@ -7,12 +7,13 @@ coefficient by plane and pyramid level, the deviation over tone, the correlation
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import cache
+from importlib import resources
 from typing import NamedTuple
 
 import numpy as np
 
-from dustpan.core.filters.networks import Weights, load_weights, run_layers
 from dustpan.core.noise.model import DISPLAY, PAIRS, TONES
 from dustpan.core.noise.statistics import unit_of
 
@@ -23,6 +24,9 @@ COEFFICIENTS = LEVELS * 3 * 63  # of the targets, which come first
 CORRELATIONS = LEVELS * len(PAIRS)  # of the targets, which come last; between them is the power over tone
 _MOST_CORRELATED = 0.98
 _FILE = "prior.npz"
+
+#: w0, w0_bias, w1 and so on for the layers of a network, and what scales its inputs and outputs.
+_Weights = Mapping[str, np.ndarray]
 
 
 class Prediction(NamedTuple):
@@ -47,8 +51,8 @@ def predict_noise(description: np.ndarray) -> Prediction:
     """Return the prediction for the statistics of a picture, as `statistics.describe` gives them."""
     weights = _weights()
     inputs = np.clip((description - weights["centre"]) / weights["spread"], -LIMIT, LIMIT)
-    targets = run_layers(weights, "w", inputs) @ weights["basis"] + weights["mean"]
-    return prediction_of(targets, unit_of(description), np.exp(run_layers(weights, "d", inputs)).reshape(2, 2))
+    targets = _run_layers(weights, "w", inputs) @ weights["basis"] + weights["mean"]
+    return prediction_of(targets, unit_of(description), np.exp(_run_layers(weights, "d", inputs)).reshape(2, 2))
 
 
 def prediction_of(targets: np.ndarray, unit: float = 0.0, doubt: np.ndarray | None = None) -> Prediction:
@@ -71,6 +75,17 @@ def prediction_of(targets: np.ndarray, unit: float = 0.0, doubt: np.ndarray | No
     )
 
 
+def _run_layers(weights: _Weights, name: str, inputs: np.ndarray) -> np.ndarray:
+    """Return the last layer of a network, (..., outputs) from (..., inputs); between two, what is negative is 0."""
+    layer = 0
+    while f"{name}{layer}" in weights:
+        inputs = np.maximum(inputs, 0) if layer else inputs
+        inputs = inputs @ weights[f"{name}{layer}"] + weights[f"{name}{layer}_bias"]
+        layer += 1
+    return inputs
+
+
 @cache
-def _weights() -> Weights:
-    return load_weights("dustpan.core.noise", _FILE)
+def _weights() -> _Weights:
+    with resources.files(__package__).joinpath(_FILE).open("rb") as opened, np.load(opened) as stored:
+        return {name: stored[name].astype(np.float32) for name in stored.files}
