@@ -72,9 +72,9 @@ def test_an_export_in_blocks_of_another_side_gives_what_the_screen_shows(noisy, 
     where = Where((Part("e", "edges", part_kinds()["edges"].params_type()),), origin="input")
     plan = engine.plan(document(manual("noise"), replace(manual("sharpen", amount=1.5), where=where)))
     shown = engine.render(plan, (0, 0, noisy.width, noisy.height))
-    ran = engine.runs["sharpen"]
+    ran, kept = engine.runs["sharpen"], engine.stores.blocks.bytes
     exported = render_native(engine, plan, FORMATS["exr"])
-    assert engine.runs["sharpen"] > ran  # in blocks of its own
+    assert engine.runs["sharpen"] > ran and engine.stores.blocks.bytes == kept  # in blocks of its own
     assert np.array_equal(exported, from_working(shown, dtype=np.float32, linear=True))
 
 

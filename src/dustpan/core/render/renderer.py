@@ -22,6 +22,7 @@ from dustpan.core.where.fold import mask_of
 from dustpan.core.work.cancel import Check, no_check
 from dustpan.core.work.store import Store
 
+_APART = 128 << 20  # bytes of blocks of another side that are kept
 _MARGIN_LIMIT = 96  # px of margin up to which a block is worked on its own
 
 #: Gives the working pixels of a region.
@@ -53,8 +54,14 @@ class Renderer:
         return self._like(Renderer(replace(self.stores, blocks=Store(budget)), self.side))
 
     def in_blocks_of(self, side: int) -> Renderer:
-        """Return one like this with blocks of another side, px: the same pixels, made and kept in other pieces."""
-        return self._like(Renderer(self.stores, side))
+        """Return one like this with blocks of another side, px: the same pixels, made in other pieces.
+
+        They are kept apart, as they would push out those of this side, and be of no use to it.
+        """
+        if side == self.side:
+            return self
+        apart = Store(min(self.stores.blocks.budget, _APART), rank=-1)
+        return self._like(Renderer(replace(self.stores, blocks=apart), side))
 
     def _like(self, other: Renderer) -> Renderer:
         other.runs, other._counting = self.runs, self._counting
