@@ -25,12 +25,12 @@ PatchFigures = tuple[Any, ...]
 def patch_in(field: NoiseField, extent: Extent, sides: Sides, original: np.ndarray) -> Patch:
     """Return a patch of which an extent of the picture holds the noise, see `Patch`."""
 
-    def of_channels(tone: np.ndarray) -> np.ndarray:
+    def reach(tone: np.ndarray) -> np.ndarray:
         fine, of_square = (field.channel_sigma(tone, extent, level=level) for level in (0, _OF_SQUARE))
         return np.hypot(fine, of_square) + of_square
 
     gain = slope_gain(field.spectrum[0, 0])
-    return Patch(*sides, original, lambda tone: field.sigma(tone, extent)[0], of_channels, gain)
+    return Patch(*sides, original, lambda tone: field.sigma(tone, extent)[0], reach, gain)
 
 
 def measure_patch(patch: Patch) -> PatchFigures:

@@ -20,7 +20,7 @@ WHITE = Harm("clipping_white", "clipped_white", _LIMIT, "{size:.1f} % driven to 
 Clipped = tuple[int, float, float]
 
 
-def measure_clipping(before: np.ndarray, after: np.ndarray, shown: Side, sigma: SigmaOfTone) -> Clipped:
+def measure_clipping(before: np.ndarray, after: np.ndarray, shown: Side, reach: SigmaOfTone) -> Clipped:
     """Return how many pixels of a patch are newly clipped at black and at white.
 
     Shares of clipped pixels are compared over squares, not pixel by pixel: near black or white noise clips some pixels,
@@ -31,7 +31,7 @@ def measure_clipping(before: np.ndarray, after: np.ndarray, shown: Side, sigma: 
     ----------
     before, after : the original patch, and the patch after the route.
     shown : the patch in the light of the route.
-    sigma : noise of each channel over tone in `shown`, of a pixel and of the mean of a square, together.
+    reach : how far noise takes each channel, over tone in `shown`; see `Patch.channel_reach`.
     """
 
     def newly(before: np.ndarray, after: np.ndarray, near: np.ndarray) -> float:
@@ -39,7 +39,7 @@ def measure_clipping(before: np.ndarray, after: np.ndarray, shown: Side, sigma: 
         clipped = before <= 0, after <= 0
         if not _any(clipped[1] & ~clipped[0]).any():
             return 0.0
-        clear = _around(near) > np.moveaxis(sigma(shown.tone), 0, 2)
+        clear = _around(near) > np.moveaxis(reach(shown.tone), 0, 2)
         shares = [_around(_any(p & clear).astype(np.float32)) for p in clipped]
         more = np.where(shares[0] < _HALF, np.maximum(shares[1] - shares[0], 0), 0)
         return float(more.sum(dtype=np.float64))
@@ -79,7 +79,7 @@ class Clipping(Measure):
 
     def measure(self, patch):
         """Return what one patch adds."""
-        return measure_clipping(patch.original, patch.after.pixels, patch.before, patch.channel_sigma)
+        return measure_clipping(patch.original, patch.after.pixels, patch.before, patch.channel_reach)
 
     def combine(self, found):
         """Return the figures over patches."""

@@ -79,7 +79,7 @@ class Patch:
     before, after : the patch in the light of the route, and after the route.
     original : h x w x 3 working pixels before any step, to find newly clipped pixels.
     sigma : luminance noise over tone in `before`.
-    channel_sigma : noise over tone of red, green and blue: of a pixel, and on top what the mean of a square still has.
+    channel_reach : how far noise takes red, green and blue, over tone: its deviation in a pixel and in a square's mean.
     gain : `texture.slope_gain` of that noise's spectrum.
     """
 
@@ -87,7 +87,7 @@ class Patch:
     after: Side
     original: np.ndarray
     sigma: SigmaOfTone
-    channel_sigma: SigmaOfTone
+    channel_reach: SigmaOfTone
     gain: float
 
     @property
