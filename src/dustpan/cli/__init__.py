@@ -10,6 +10,7 @@ import os
 import signal
 import sys
 from collections.abc import Callable
+from importlib import import_module
 from pathlib import Path
 
 import click
@@ -19,63 +20,16 @@ from dustpan.core.errors import Cancelled, DustpanError
 OpenWindow = Callable[..., int]
 
 
-def _combine() -> click.Command:
-    from dustpan.cli.combine import combine
-
-    return combine
-
-
-def _demo() -> click.Command:
-    from dustpan.cli.demo import demo
-
-    return demo
-
-
-def _desktop() -> click.Command:
-    from dustpan.cli.desktop import desktop
-
-    return desktop
-
-
-def _learn() -> click.Command:
-    from dustpan.cli.learn import learn
-
-    return learn
-
-
-def _measure() -> click.Command:
-    from dustpan.cli.measure import measure
-
-    return measure
-
-
-def _process() -> click.Command:
-    from dustpan.cli.process import process
-
-    return process
-
-
-def _simulate() -> click.Command:
-    from dustpan.cli.simulate import simulate
-
-    return simulate
-
-
-def _steps() -> click.Command:
-    from dustpan.cli.steps import steps
-
-    return steps
-
-
-_LOADED_WHEN_CALLED = {
-    "combine": _combine,
-    "demo": _demo,
-    "desktop": _desktop,
-    "learn": _learn,
-    "measure": _measure,
-    "process": _process,
-    "simulate": _simulate,
-    "steps": _steps,
+#: Commands by the names of their modules, and what `--help` says of each.
+COMMANDS = {
+    "combine": "Combine frames.",
+    "demo": "Open the window with sample data.",
+    "desktop": "Add Dustpan to the desktop's menu and its pictures' \"open with\".",
+    "learn": "Learn a camera's hot pixels from dark frames of one ISO and exposure.",
+    "measure": "Measure pictures: noise, faults, sharpness.",
+    "process": "Clean pictures.",
+    "simulate": "Photograph a demo scene with the made-up camera.",
+    "steps": "List every step with its parameters.",
 }
 
 
@@ -83,11 +37,17 @@ class _Commands(click.Group):
     """A group that loads a command when it is called, and takes bare file names for `open`."""
 
     def list_commands(self, ctx):
-        return sorted([*self.commands, *_LOADED_WHEN_CALLED])
+        return sorted([*self.commands, *COMMANDS])
 
     def get_command(self, ctx, name):
-        load = _LOADED_WHEN_CALLED.get(name)
-        return load() if load else super().get_command(ctx, name)
+        if name not in COMMANDS:
+            return super().get_command(ctx, name)
+        return getattr(import_module(f"dustpan.cli.{name}"), name)
+
+    def format_commands(self, ctx, formatter):
+        own = {name: command.get_short_help_str() for name, command in self.commands.items()}
+        with formatter.section("Commands"):
+            formatter.write_dl(sorted({**own, **COMMANDS}.items()))
 
     def resolve_command(self, ctx, args):
         known = self.list_commands(ctx)
