@@ -7,9 +7,13 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QImage
 
 
-def settle(window, qtbot):
-    """Wait until exact pixels of the newest document are on the screen, and its figures."""
-    qtbot.waitUntil(lambda: window.tiles.settled and window.readings.settled, timeout=30000)
+def settle(window, qtbot, *, figures: bool = False):
+    """Wait until exact pixels of the newest document are on the screen and the proofs chosen; for figures if asked."""
+
+    def settled() -> bool:
+        return window.tiles.settled and bool(window.proofs.items) and (window.readings.settled or not figures)
+
+    qtbot.waitUntil(settled, timeout=30000)
 
 
 def on_screen(window) -> np.ndarray:

@@ -97,7 +97,7 @@ def test_findings_name_what_is_wrong_mark_it_and_mend_it(opened, qtbot):
     opened.session.add_step(sharp)
     for key, value in (("amount", 400.0), ("radius", 2.0), ("halo_light", 1.0), ("halo_dark", 1.0)):
         type_value(qtbot, opened.controls.fields[key], value)
-    settle(opened, qtbot)
+    settle(opened, qtbot, figures=True)
     harm = next(f for f in findings.harm if f.what == "halo")
     assert harm.harm and harm.size > 5 and harm.points
     findings.mark("halo", True)
@@ -236,10 +236,11 @@ def test_the_noise_that_may_stay_is_a_choice_that_is_remembered(proposed, qtbot)
 
 def test_figures_say_while_they_are_of_what_was_there_before(opened, qtbot):
     note, session = opened.readings._note, opened.session
+    settle(opened, qtbot, figures=True)
     assert "patches" in note.text()
     session.add_step("noise")
     assert note.text() == "measuring …"
-    settle(opened, qtbot)
+    settle(opened, qtbot, figures=True)
     assert "patches" in note.text()
     session.rename_step(session.step.id, "Calm")  # changes no pixel
     qtbot.waitUntil(lambda: "patches" in note.text(), timeout=10000)
