@@ -14,8 +14,9 @@ $(STAMP): pyproject.toml requirements.lock scripts/setup.sh
 demo: setup
 	$(BIN)/dustpan demo
 
+# Bytecode is written even where that is turned off: tests start the program again and again.
 test: setup
-	QT_QPA_PLATFORM=offscreen OPENBLAS_NUM_THREADS=1 OMP_NUM_THREADS=1 $(BIN)/python -m pytest
+	PYTHONDONTWRITEBYTECODE= QT_QPA_PLATFORM=offscreen OPENBLAS_NUM_THREADS=1 OMP_NUM_THREADS=1 $(BIN)/python -m pytest
 
 lint: setup
 	$(BIN)/ruff check src tests benchmarks scenes scripts training
