@@ -7,6 +7,7 @@ import numpy as np
 
 _ROOM = np.float32(0.02)  # of the span of the neighbours, by which a value may leave it
 _BAND = 512  # rows that are worked at once
+_SIZE_CHANGE = 0.1  # of a map, over which no lens has made it
 
 
 def place(light: np.ndarray, matrix: np.ndarray, size: tuple[int, int]) -> np.ndarray:
@@ -61,3 +62,8 @@ def _leave_out(placed: np.ndarray, own: tuple[int, int], matrix: np.ndarray) -> 
     for y, row in enumerate(placed):
         at_x, at_y = (line[0] * x + (line[1] * y + line[2]) for line in matrix)
         row[(at_x < 0) | (at_y < 0) | (at_x > own[0] - 1) | (at_y > own[1] - 1)] = np.nan
+
+
+def is_distorted(matrix: np.ndarray) -> bool:
+    """Return whether a map changes sizes by more than a lens does from frame to frame."""
+    return abs(np.sqrt(abs(np.linalg.det(matrix[:, :2]))) - 1) > _SIZE_CHANGE

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import ClassVar
 
-import cv2
 import numpy as np
 
 from dustpan.core.document.params import Params, param
@@ -15,6 +14,7 @@ from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.features import OTHER_SURFACE
 from dustpan.core.steps.context import Context
 from dustpan.core.steps.finding import Finding
+from dustpan.core.steps.marks import show_marks
 from dustpan.core.steps.step_kind import Inside, StepKind
 
 _A_FEW = 25.0  # clear fireflies in a megapixel that are not worth a word: glints on metal count as many
@@ -94,10 +94,7 @@ class Fireflies(StepKind):
 
     def show_inside(self, name, tile, region, params, analysis, context):
         """Return white where a firefly was found, grown to 3 px, on a dim picture."""
-        grown = cv2.dilate(self.mark(tile, region, params, analysis, context).view(np.uint8), np.ones((3, 3), np.uint8))
-        dim = np.repeat(0.3 * np.clip(tone_of(tile), 0, 1)[..., None], 3, axis=2)
-        dim[grown > 0] = 1.0
-        return dim
+        return show_marks(self.mark(tile, region, params, analysis, context), tone_of(tile))
 
     def scaled(self, params, level):
         """Leave the step out of drafts: reduced pictures hold no single pixels."""

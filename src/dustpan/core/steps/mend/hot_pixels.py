@@ -24,6 +24,7 @@ from dustpan.core.picture.region import Region, Size, margins_of, mirrored
 from dustpan.core.picture.source import Mosaic
 from dustpan.core.steps.context import Context, repeat_points, smooth_points
 from dustpan.core.steps.finding import Finding
+from dustpan.core.steps.marks import show_marks
 from dustpan.core.steps.step_kind import Inside, StepKind
 
 _POLARITY = {"bright": BRIGHT, "dark": DARK, "both": BRIGHT + DARK}
@@ -164,11 +165,7 @@ class HotPixels(StepKind):
     def show_inside(self, name, tile, region, params, analysis, context):
         """Return white where a speck was found, grown to 3 px, on a dim picture."""
         marks = self.mark(tile, region, params, analysis, context)
-        grown = cv2.dilate(marks.view(np.uint8), np.ones((3, 3), np.uint8)) > 0
-        tone = tile[..., 0] if context.mosaic is not None else tone_of(tile)
-        dim = np.repeat(0.3 * np.clip(tone, 0, 1)[..., None], 3, axis=2)
-        dim[grown] = 1.0
-        return dim
+        return show_marks(marks, tile[..., 0] if context.mosaic is not None else tone_of(tile))
 
     def scaled(self, params, level):
         """Leave the step out of drafts: reduced pictures hold no single pixels."""

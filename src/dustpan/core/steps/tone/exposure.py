@@ -137,10 +137,8 @@ class Exposure(StepKind):
         """Return by how much the picture is too dark, and what is clipped, which no step brings back."""
         stops = _missing_stops(survey)
         dark = [Finding("dark", f"{stops:.1f} stops dark", stops, self.kind)] if stops >= _NOTEWORTHY else []
-        own = (
-            survey if survey.curve is None else replace(survey, curve=None)
-        )  # it is the file's values that are cut off
-        return [*dark, *_clipping(own)]
+        of_file = survey if survey.curve is None else replace(survey, curve=None)  # its own values are cut off
+        return [*dark, *_clipping(of_file)]
 
     def ease(self, params, harm, noise):
         """Bring the ends nearer to where they were when they were driven off."""

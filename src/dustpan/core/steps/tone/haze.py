@@ -12,12 +12,11 @@ from dustpan.core.filters.haze import CALM_REACH, Veil, calmed, clear, find_veil
 from dustpan.core.filters.planes import sample_plane, shrink_to
 from dustpan.core.noise.carry import carry_field, carry_noise
 from dustpan.core.noise.fields import LiftedField, MixedField, NoiseField
-from dustpan.core.picture.region import extent_of
+from dustpan.core.picture.region import WHOLE, extent_of
 from dustpan.core.steps.context import Context
 from dustpan.core.steps.finding import percent
 from dustpan.core.steps.step_kind import Inside, StepKind
 
-_WHOLE = (0.0, 0.0, 1.0, 1.0)
 _SIDE = 400  # px of the picture by which the gain and the noise behind are measured
 _LIFTS = 4  # veils for which the noise is carried
 _FARTHEST = 3.0  # optical depth that its inner picture shows as white
@@ -88,7 +87,7 @@ class Haze(StepKind):
         if veil is None:
             return None
         small = shrink_to(np.ascontiguousarray(survey.overview, np.float32), _SIDE)
-        plane, sky = veil.at(small, _WHOLE)
+        plane, sky = veil.at(small, WHOLE)
         plane = _taken(plane, params)
         gain = gain_against(small, clear(small, plane, veil.air, 1.0)) ** params.even_out
         return Cleared(veil, gain, plane, sky)
