@@ -17,7 +17,6 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QProgressBar,
-    QSizePolicy,
     QTreeWidget,
     QTreeWidgetItem,
     QVBoxLayout,
@@ -46,6 +45,7 @@ from dustpan.ui.translation import tr
 from dustpan.ui.widgets.buttons import word_button
 from dustpan.ui.widgets.choice import Choice
 from dustpan.ui.widgets.configured import configured
+from dustpan.ui.widgets.panel import make_panel
 from dustpan.ui.widgets.sliders import NumberSlider
 from dustpan.ui.widgets.text import shown_name
 
@@ -148,13 +148,7 @@ class BatchWindow(QWidget):
         left = QVBoxLayout()
         left.addLayout(head)
         left.addWidget(self.list, 1)
-        side = configured(QWidget(), objectName="panel")
-        side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        side.setMinimumWidth(_SIDE)
-        side.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
-        column = QVBoxLayout(side)
-        column.setContentsMargins(14, 12, 14, 12)
-        column.setSpacing(8)
+        side, column = make_panel(width=_SIDE)
         column.addLayout(labelled_row(tr("Route"), self.route))
         column.addWidget(QLabel(tr("Folder")))
         folder = QHBoxLayout()

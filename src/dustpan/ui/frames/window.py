@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
-from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from dustpan.batch.series import Result
 from dustpan.core.document.params import Param
@@ -32,6 +32,7 @@ from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.buttons import word_button
 from dustpan.ui.widgets.choice import Choice
 from dustpan.ui.widgets.configured import configured
+from dustpan.ui.widgets.panel import make_panel
 from dustpan.ui.widgets.sliders import NumberSlider
 from dustpan.ui.widgets.text import shown_name
 
@@ -158,13 +159,7 @@ class FramesWindow(QWidget):
         whole.addLayout(foot)
 
     def _settings(self) -> QWidget:
-        side = configured(QWidget(), objectName="panel")
-        side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        side.setMinimumWidth(_SIDE)
-        side.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
-        column = QVBoxLayout(side)
-        column.setContentsMargins(14, 10, 14, 10)
-        column.setSpacing(6)
+        side, column = make_panel(width=_SIDE, spacing=6)
         for kind, label in _KINDS:
             column.addLayout(labelled_row(tr(label), self.calibration[kind]))
         column.addLayout(labelled_row(tr("Register"), self.align))

@@ -32,6 +32,7 @@ from dustpan.ui.translation import tr
 from dustpan.ui.widgets import theme
 from dustpan.ui.widgets.buttons import word_button
 from dustpan.ui.widgets.configured import configured
+from dustpan.ui.widgets.panel import make_panel
 from dustpan.ui.widgets.text import shown_name
 
 _SIZE = (1040, 680)
@@ -99,8 +100,7 @@ class ShelfWindow(QWidget):
                 row.addWidget(button)
             left.addLayout(row)
         left.addWidget(self.told)
-        right = QVBoxLayout()
-        right.setSpacing(6)
+        side, right = make_panel(spacing=6)
         for label in (self.name, self.note, self.steps):
             right.addWidget(label)
         right.addWidget(self.previews, 1)
@@ -108,10 +108,6 @@ class ShelfWindow(QWidget):
         foot.addStretch()
         foot.addWidget(self.take_button)
         right.addLayout(foot)
-        side = configured(QWidget(), objectName="panel")
-        side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        right.setContentsMargins(14, 12, 14, 12)
-        side.setLayout(right)
         held = QWidget()
         held.setFixedWidth(_LIST)
         left.setContentsMargins(0, 0, 0, 0)
