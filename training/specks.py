@@ -28,6 +28,7 @@ LEVEL = 1 / 255
 _GATE = 10.0  # display values that a peak stands out by
 _SPECKS, _STARS, _SPOTS = 350, 250, 150  # in a picture
 _SEEN = 20 * LEVEL  # what a speck has to add at its peak
+_COMPRESSED = 0.35  # share of the pictures that were saved as JPEG
 _HAIR = 256  # px, side of a piece of hair
 _RIM = WIDE // 2 + 1  # px from the border that are left out
 _PATTERN = np.array([[0, 1], [1, 2]], np.uint8)
@@ -87,9 +88,9 @@ def draw_peaks(photo: np.ndarray, rng: np.random.Generator) -> Samples:
     deviation = float(rng.uniform(0, 8) * LEVEL)
     make = (_on_mosaic, _on_picture, _interpolated)[rng.choice(3, p=[0.35, 0.35, 0.3])]
     sound, hot = make(photo, deviation, rng)
-    if rng.random() < 0.15:
-        quality = int(rng.integers(88, 100))
-        sound, hot = (_as_jpeg(picture, quality) for picture in (sound, hot))
+    if rng.random() < _COMPRESSED:
+        quality, sampled = int(rng.integers(80, 100)), int(rng.choice([0, 2]))  # 4:4:4 or 4:2:0
+        sound, hot = (_as_jpeg(picture, quality, sampled) for picture in (sound, hot))
     sound, hot = (np.clip(np.rint(p * 255), 0, 255).astype(np.float32) / 255 for p in (sound, hot))
     return _peaks(sound, hot, max(deviation, 2.5 * LEVEL))
 
@@ -234,9 +235,9 @@ def _edge_aware(plane: np.ndarray) -> np.ndarray:
     return own.demosaic_fine(plane, colours, floor=0.02)
 
 
-def _as_jpeg(picture: np.ndarray, quality: int) -> np.ndarray:
-    buffer = io.BytesIO()
-    Image.fromarray(np.clip(np.rint(picture * 255), 0, 255).astype(np.uint8)).save(buffer, "JPEG", quality=quality)
+def _as_jpeg(picture: np.ndarray, quality: int, sampled: int) -> np.ndarray:
+    buffer, stored = io.BytesIO(), Image.fromarray(np.clip(np.rint(picture * 255), 0, 255).astype(np.uint8))
+    stored.save(buffer, "JPEG", quality=quality, subsampling=sampled)
     return np.asarray(Image.open(buffer), np.float32) / 255
 
 

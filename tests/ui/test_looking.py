@@ -32,7 +32,7 @@ def test_proofs_follow_a_slider_and_show_the_exact_pixels(proposed, qtbot):
         exported = from_working(proposed.session.engine.render(proposed.session.plan, region), dtype=np.uint8)
         shown = shot.after.pixelColor(10, 10)
         assert np.abs(np.array([shown.red(), shown.green(), shown.blue()]) - exported[10, 10].astype(int)).max() <= 1
-    qtbot.waitUntil(lambda: all(proofs.shots[p].figure for p in proofs.items))
+    qtbot.waitUntil(lambda: all(proofs.shots[p].figure for p in proofs.items), timeout=30000)
     figures = [proofs.shots[p].figure for p in proofs.items]
     assert (
         figures[0].startswith("noise")
@@ -42,12 +42,12 @@ def test_proofs_follow_a_slider_and_show_the_exact_pixels(proposed, qtbot):
     before = proofs.shots[proofs.items[0]].after
     drag(qtbot, proposed.controls.fields["luminance"].groove, [0.9, 0.5, 0.1])
     qtbot.waitUntil(lambda: proofs.shots[proofs.items[0]].after != before)
-    settle(proposed, qtbot)
+    settle(proposed, qtbot, figures=True)
 
     def more_is_left() -> bool:
         return float(proofs.shots[proofs.items[0]].figure.split("→")[1]) > float(figures[0].split("→")[1])
 
-    qtbot.waitUntil(more_is_left)
+    qtbot.waitUntil(more_is_left, timeout=30000)
 
 
 def test_a_proof_is_moved_by_its_content_and_by_its_frame(proposed, qtbot):
