@@ -100,9 +100,10 @@ def end_plainly() -> None:
     """Let a signal that ends the process take unfinished files with it."""
 
     def end(number: int, frame: object) -> None:
-        atomic = sys.modules.get("dustpan.files.atomic")  # not loaded yet, it has left nothing
-        if atomic is not None:
-            atomic.drop_unfinished()
+        # Where that is not loaded yet, or not wholly, nothing was left.
+        drop_unfinished = getattr(sys.modules.get("dustpan.files.atomic"), "drop_unfinished", None)
+        if drop_unfinished is not None:
+            drop_unfinished()
         signal.signal(number, signal.SIG_DFL)
         os.kill(os.getpid(), number)
 

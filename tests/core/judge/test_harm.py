@@ -7,14 +7,17 @@ import numpy as np
 import pytest
 
 from dustpan.core.filters.colour import to_opponent
-from dustpan.core.judge.figures import combine_figures, find_harms, measure_patch
+from dustpan.core.judge.figures import combine_figures, find_harms, measure_patch, patch_in
 from dustpan.core.judge.harms import Figures, Patch, sides_of
 from dustpan.core.judge.harms.edges import halo_of
 from dustpan.core.judge.harms.louder import LOUDER, combine_louder, measure_louder
 from dustpan.core.judge.harms.texture import FLATTENED, slope_gain, slopes_of
 from dustpan.core.judge.harms.tones import lightness
 from dustpan.core.judge.spots import Spot
+from dustpan.core.noise.fields import ModelField
+from dustpan.core.noise.model import LEVELS, TONES, NoiseModel
 from dustpan.core.picture.curve import decode_curve, encode_curve
+from dustpan.core.picture.region import WHOLE
 from dustpan.ui.judging.reading import readings_of
 
 SIDE = 128
@@ -170,6 +173,16 @@ def test_what_is_no_farther_from_the_end_than_its_noise_may_be_there(dark):
     for sigma, least, most in ((0.05, 0, 0), (0.01, 0.9, 1)):
         found = figures(flat, end, sigma=sigma)
         assert least <= (found["clipped_black"] if dark else found["clipped_white"]) <= most
+
+
+@pytest.mark.parametrize(("coarse", "least", "most"), [(0.0, 0.9, 1.0), (7 / 255, 0.0, 0.0)])
+def test_coarse_noise_takes_whole_squares_from_white(coarse, least, most):
+    sigma = np.zeros((LEVELS, 3, len(TONES)), np.float32)
+    sigma[0], sigma[3] = 7 / 255, coarse
+    model = NoiseModel(sigma, np.ones((LEVELS, 3, 8, 8), np.float32))
+    flat = grey(np.full((SIDE, SIDE), 1 - 12 / 255))
+    patch = patch_in(ModelField(model), WHOLE, sides_of(flat, np.ones_like(flat)), flat)
+    assert least <= combine_figures([measure_patch(patch)])["clipped_white"] <= most
 
 
 @pytest.mark.parametrize("step", [2, 5, 9])
