@@ -23,6 +23,7 @@ def test_a_step_is_one_module_and_one_test(tmp_path):
         sys.executable,
         "-m",
         "pytest",
+        "-n0",
         "-p",
         "no:cacheprovider",
         "-k",

@@ -114,6 +114,8 @@ def test_an_edit_compiles_only_its_own_module_anew(tmp_path):
     edited.parent.mkdir()
     edited.write_bytes(copy.read_bytes() + b"\n")
     assert compiled.cache_folder(edited).name != compiled.cache_folder(copy).name
+    # Within it nothing depends on where the module lies: other installations use what one has compiled.
+    assert {kernel.cache_path for kernel in kernels()} == {kernel.folder / "compiled" for kernel in kernels()}
     for module in {kernel.folder.name.rsplit("-", 1)[0] for kernel in kernels()}:
         tree = ast.parse((FOLDER / f"{module}.py").read_text("utf-8"))
         imports = {node.module for node in ast.walk(tree) if isinstance(node, ast.ImportFrom)}

@@ -22,12 +22,24 @@ import llvmlite
 import numba
 import numpy as np
 import platformdirs
+from numba.core.caching import UserProvidedCacheLocator
 
 # "contract" allows fused multiply-add; nothing that would reorder sums is allowed.
 _OPTIONS: dict[str, Any] = {"nogil": True, "fastmath": {"contract"}, "error_model": "numpy"}
 
 #: Every kernel that Python calls, in the order of declaration.
 KERNELS: list[Kernel] = []
+
+
+class SourceLocator(UserProvidedCacheLocator):
+    """Finds compiled code by the source it was made of, not by where that lies: installations share theirs."""
+
+    @classmethod
+    def get_suitable_cache_subpath(cls, py_file: str) -> str:
+        return "compiled"
+
+
+_LOCATOR = f"{__name__}.{SourceLocator.__name__}"
 
 
 class Kernel:
@@ -43,7 +55,8 @@ class Kernel:
         self.__doc__ = function.__doc__
         self.name = function.__name__
         self.folder = cache_folder(Path(function.__code__.co_filename))
-        numba.config.CACHE_DIR = str(self.folder)  # type: ignore[attr-defined]  # read while the function is wrapped
+        # Both are read while the function is wrapped.
+        numba.config.CACHE_DIR, numba.config.CACHE_LOCATOR_CLASSES = str(self.folder), _LOCATOR  # type: ignore[attr-defined]
         self._dispatcher = numba.njit(cache=True, **_OPTIONS)(function)
         self._arguments = arguments
         self._lock = threading.Lock()
@@ -57,6 +70,11 @@ class Kernel:
     def signatures(self) -> list:
         """The signatures compiled so far."""
         return self._dispatcher.signatures
+
+    @property
+    def cache_path(self) -> Path:
+        """The folder that its compiled form is kept in."""
+        return Path(self._dispatcher.stats.cache_path)
 
     def compile(self) -> Callable:
         """Compile the kernel, or load it from the cache folder."""
