@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
 import threading
 
 import pytest
 
 from dustpan.core.errors import SaveError
-from dustpan.files.atomic import save_whole
+from dustpan.files.atomic import drop_left_over, save_whole
 
 SIZE = 200_000
 
@@ -56,3 +59,23 @@ def test_concurrent_saves_of_different_files_do_not_meet(tmp_path):
     assert not faults
     assert all((tmp_path / f"{n}.png").read_bytes() == bytes([n]) * SIZE for n in range(12))
     assert len(list(tmp_path.iterdir())) == 12
+
+
+_WRITES_FOR_EVER = """
+import sys, time
+from pathlib import Path
+from dustpan.files.atomic import save_whole
+save_whole(Path(sys.argv[1]), lambda part: print(part, flush=True) or time.sleep(60), overwrite=False)
+"""
+
+
+def test_what_a_killed_process_left_goes_even_before_anybody_has_asked_for_it(tmp_path):
+    call = [sys.executable, "-c", _WRITES_FOR_EVER, str(tmp_path / "out.png")]
+    with subprocess.Popen(call, stdout=subprocess.PIPE, text=True) as writer:
+        part = writer.stdout.readline().strip()
+        drop_left_over(tmp_path)
+        assert [entry.path for entry in os.scandir(tmp_path)] == [part]
+        writer.kill()
+        os.waitid(os.P_PID, writer.pid, os.WEXITED | os.WNOWAIT)  # ended, and not asked for yet
+        drop_left_over(tmp_path)
+        assert not any(os.scandir(tmp_path))

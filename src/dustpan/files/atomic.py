@@ -15,6 +15,7 @@ from pathlib import Path
 from dustpan.core.errors import SaveError
 
 _PREFIX = ".dustpan-"  # of unfinished files, followed by the machine, the process that writes it and when that began
+_ENDED = "ZX"  # states of a process that has ended, though nobody has asked how
 _under_way: set[Path] = set()
 _cleaned: set[Path] = set()  # folders already looked through by this process
 
@@ -103,7 +104,8 @@ def when_begun(process: int) -> str:
         about = Path(f"/proc/{process}/stat").read_text()
     except OSError:
         return ""
-    return about.rpartition(")")[2].split()[19]  # clock ticks since the machine was started
+    state, *rest = about.rpartition(")")[2].split()
+    return "" if state in _ENDED else rest[18]  # clock ticks since the machine was started
 
 
 def _own_prefix() -> str:

@@ -35,7 +35,7 @@ from dustpan.core.steps import kinds
 from dustpan.core.steps.mend.banding import band_sizes
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
-SIZE = (1200, 800)
+SIZE = (1050, 700)
 
 
 @pytest.fixture(scope="module")

@@ -113,7 +113,7 @@ def harms(engine: Engine, route: Route) -> dict[str, str]:
 
 @pytest.fixture(scope="module")
 def bench() -> Engine:
-    return Engine(noisy_picture("bench", iso=1600, size=(600, 400)))
+    return Engine(noisy_picture("bench", iso=1600, size=(480, 320)))
 
 
 @pytest.mark.parametrize("kind", ["sharpen", "high_pass", "local_contrast"])

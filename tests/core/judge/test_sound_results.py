@@ -101,7 +101,7 @@ def test_blocks_under_pressure_never_push_a_base_out(noisy):
     assert engine.runs["hot_pixels"] == ran
 
 
-TWICE = (912, 672)  # whole cells of 24 px
+TWICE = (720, 528)  # whole cells of 24 px
 QUIET = {"luminance": 80.0, "colour": 90.0, "detail_return": 0.0}
 ROUTES = {
     "masked": document(replace(manual("noise", **QUIET), where=ellipse(cx=0.3, cy=0.6, rx=0.3, ry=0.45, angle=30.0))),
@@ -144,11 +144,11 @@ def spread(engines, side: Document) -> float:
 def test_noise_is_told_where_a_masked_step_left_it(twice):
     """A proof beside the ellipse has all its noise, one inside has little, whatever the middle has."""
     engine = twice[0]
-    plan = engine.plan(document(replace(manual("noise", **QUIET), where=ellipse(cx=0.2, cy=0.5, rx=0.15, ry=0.3))))
+    plan = engine.plan(document(replace(manual("noise", **QUIET), where=ellipse(cx=0.2, cy=0.5, rx=0.18, ry=0.35))))
     reference = engine.plan(Document())
     shares = []
-    for x in (230, 912):
-        region = region_around(x, 370, (128, 128), within=plan.base.size, step=8)
+    for x in (180, 720):
+        region = region_around(x, 290, (128, 128), within=plan.base.size, step=8)
         pair = (engine.sketch(reference, region), engine.sketch(plan, region))
         report = report_on(engine, plan, reference, [region], [pair])
         shares.append(report.noise[1] / report.noise[0])

@@ -45,7 +45,7 @@ def mended(source: Source, **values) -> np.ndarray:
 
 @pytest.fixture(scope="module")
 def sound() -> np.ndarray:
-    return np.ascontiguousarray(clean_picture("bench", dtype=np.uint8).pixels[500:950, 1000:1600])
+    return np.ascontiguousarray(clean_picture("bench", dtype=np.uint8).pixels[500:884, 1000:1512])
 
 
 @pytest.mark.parametrize(("quality", "gain"), [(12, 0.8), (75, 0.2)])

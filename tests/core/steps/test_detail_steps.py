@@ -38,7 +38,7 @@ def run(picture: np.ndarray, kind: str, *, mix: float = 1.0, **values) -> np.nda
 
 @pytest.fixture(scope="module")
 def bench() -> np.ndarray:
-    return clean_picture("bench", size=(1200, 800), dtype=np.float32).pixels[200:712, 100:868].copy()
+    return clean_picture("bench", size=(1200, 800), dtype=np.float32).pixels[200:620, 100:740].copy()
 
 
 def middle(picture: np.ndarray) -> np.ndarray:

@@ -23,7 +23,7 @@ from dustpan.core.render.engine import Engine
 from dustpan.simulate import camera
 from dustpan.simulate.scenes import clean_picture, noisy_picture
 
-SIZE = (840, 600)
+SIZE = (720, 480)
 MIDDLE = (1440, 960)
 
 

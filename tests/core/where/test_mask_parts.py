@@ -25,7 +25,7 @@ from dustpan.simulate.samples import sample_picture, truth_picture
 from dustpan.simulate.scenes import clean_picture, load_features, noisy_picture
 
 LEVEL = 1 / 255
-SIZE = (720, 480)
+SIZE, SMALLER = (720, 480), (480, 320)
 GREY = np.full((*SIZE[::-1], 3), 0.4, np.float32)
 
 
@@ -103,12 +103,12 @@ def test_the_kinds_and_their_settings_are_those_that_files_name():
 
 @pytest.mark.parametrize("kind", ALL)
 def test_each_kind_is_the_same_whole_in_tiles_and_after_json(kind):
-    source = noisy_picture("bench", iso=3200, size=SIZE)
+    source = noisy_picture("bench", iso=3200, size=SMALLER)
     engine = Engine(source)
     route = brighter(Where((part(kind, **ALL[kind]),), feather=2.0), wheres=(("darks", DARKS),))
     plan = engine.plan(Document(route))
-    whole = engine.render(plan, (0, 0, *SIZE))
-    assert (whole != source.read((0, 0, *SIZE))).any(axis=2).mean() > 0
+    whole = engine.render(plan, (0, 0, *SMALLER))
+    assert (whole != source.read((0, 0, *SMALLER))).any(axis=2).mean() > 0
     x, y = 256, 128
     fresh = Engine(source, noise=engine.noise)  # measured once
     assert np.array_equal(
@@ -116,7 +116,7 @@ def test_each_kind_is_the_same_whole_in_tiles_and_after_json(kind):
     )
     again = read_remedy(write_remedy(Remedy(route)), where="test").route
     assert again == route
-    assert np.array_equal(fresh.render(fresh.plan(Document(again)), (0, 0, *SIZE)), whole)
+    assert np.array_equal(fresh.render(fresh.plan(Document(again)), (0, 0, *SMALLER)), whole)
 
 
 def test_all_kinds_together_fold_in_their_order():
@@ -124,14 +124,14 @@ def test_all_kinds_together_fold_in_their_order():
         part(kind, op=op, invert=kind == "flat", **values)
         for (kind, values), op in zip(ALL.items(), ("add", "subtract", "intersect", "add") * 3, strict=True)
     )
-    engine = Engine(noisy_picture("bench", iso=3200, size=SIZE))
+    engine = Engine(noisy_picture("bench", iso=3200, size=SMALLER))
     route = brighter(Where(parts), wheres=(("darks", DARKS),))
     plan = engine.plan(Document(route))
-    mask = engine.mask(plan, plan.prepared[0], (0, 0, *SIZE))
-    expected = np.zeros(SIZE[::-1], np.float32)
+    mask = engine.mask(plan, plan.prepared[0], (0, 0, *SMALLER))
+    expected = np.zeros(SMALLER[::-1], np.float32)
     for own in parts:
         alone = engine.plan(Document(brighter(Where((replace(own, op="add"),)), wheres=(("darks", DARKS),))))
-        cover = engine.mask(alone, alone.prepared[0], (0, 0, *SIZE))
+        cover = engine.mask(alone, alone.prepared[0], (0, 0, *SMALLER))
         expected = {"add": np.maximum(expected, cover), "subtract": expected * (1 - cover)}.get(
             own.op, np.minimum(expected, cover)
         )
