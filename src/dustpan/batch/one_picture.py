@@ -17,7 +17,7 @@ from dustpan.core.document.remedy_format import remedy_to_json
 from dustpan.core.document.route import Route
 from dustpan.core.errors import RemedyError
 from dustpan.core.judge.propose import propose_route
-from dustpan.core.judge.report import judge
+from dustpan.core.judge.report import find_harm
 from dustpan.core.judge.spots import choose_patches
 from dustpan.core.noise.bare import areas_of
 from dustpan.core.noise.fixed import fixed_noise
@@ -125,8 +125,8 @@ def judge_harm(engine: Engine, plan: Plan, token: Token) -> list[dict]:
     route = Route(tuple(prepared.step for prepared in plan.all_active))
     mosaic = engine.source.mosaic is not None
     original = engine.plan(Document(route.original(mosaic=mosaic)), check=token.check)
-    report = judge(engine, plan, original, choose_patches(original.base), check=token.check)
-    return [{"what": found.what, "size": round(found.size, 4)} for found in report.harm]
+    harm = find_harm(engine, plan, original, choose_patches(original.base), check=token.check)
+    return [{"what": found.what, "size": round(found.size, 4)} for found in harm]
 
 
 def used_remedy(order: Order, engine: Engine, plan: Plan, route: Route, fmt: Format) -> Remedy:

@@ -8,7 +8,7 @@ from dataclasses import replace
 from dustpan.core.document.history import Document
 from dustpan.core.document.params import Params
 from dustpan.core.document.route import Route, new_step
-from dustpan.core.judge.report import judge
+from dustpan.core.judge.report import find_harm
 from dustpan.core.judge.sparing import spare
 from dustpan.core.judge.spots import choose_patches
 from dustpan.core.noise.survey import Survey
@@ -91,7 +91,7 @@ def ease_route(
 
     def find(route: Route, left_out: set[str]) -> tuple[Plan, list[Finding]]:
         plan = engine.plan(replace(document, route=route), outline=outline, check=check)
-        found = judge(engine, plan, original, spots, check=check, priority=Priority.VIEW).harm
+        found = find_harm(engine, plan, original, spots, check=check, priority=Priority.VIEW)
         return plan, [f for f in found if harm in ("", f.what) and f.what not in left_out]
 
     gentle, in_vain = _turned_down(route, lambda one: find(one, set()))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
+from typing import NamedTuple
 
 import numpy as np
 
@@ -84,6 +85,46 @@ def judge(
     priority : of the threads that help.
     """
     reference = plan_reference(engine, plan, check=check)
+    looked = _look(engine, (reference, original, plan), spots, check=check, priority=priority)
+    report = report_on(
+        engine, plan, reference, looked.regions, looked.pairs, originals=looked.originals, spots=spots, check=check
+    )
+    figures = _without_stars(engine, report.figures)
+    return replace(report, figures=figures, harm=_harm_done(plan, spots, figures, report.patches))
+
+
+def find_harm(
+    engine: Engine,
+    plan: Plan,
+    original: Plan,
+    spots: Sequence[Spot],
+    *,
+    check: Check = no_check,
+    priority: int = Priority.AROUND,
+) -> Sequence[Finding]:
+    """Return the harm that `judge` tells of, without its readings of noise."""
+    if not plan.all_active:
+        return ()
+    reference = plan_reference(engine, plan, check=check)
+    looked = _look(engine, (reference, original, plan), spots, check=check, priority=priority)
+    patches = _measure_patches(engine, reference, looked, check=check)
+    figures = _without_stars(engine, combine_figures(patches, _chosen_by_tone(spots, len(patches))))
+    return _harm_done(plan, spots, figures, patches)
+
+
+class _Looked(NamedTuple):
+    """Patches: their regions, their pixels before and after, and without any step."""
+
+    regions: Sequence[Region]
+    pairs: Sequence[Pair]
+    originals: Sequence[np.ndarray]
+
+
+def _look(
+    engine: Engine, plans: tuple[Plan, Plan, Plan], spots: Sequence[Spot], *, check: Check, priority: int
+) -> _Looked:
+    """Return the patches of spots in three plans: that of reference, the original, and the one that is judged."""
+    reference, original, plan = plans
     size = plan.base.size
     regions = [spot.patch(within=size) for spot in spots]
     # Of a small picture the patches are as much as the whole, whose blocks are wanted anyway.
@@ -96,16 +137,24 @@ def judge(
         )
         return (before, read(plan, region, check=check)), first
 
-    read_patches = map_shared(read_patch, regions, engine.pool, priority=priority)
-    pairs, originals = [pair for pair, _ in read_patches], [first for _, first in read_patches]
-    report = report_on(engine, plan, reference, regions, pairs, originals=originals, spots=spots, check=check)
-    figures = report.figures
-    if engine.source.rendered:
-        figures = Figures(figures, stars_lost=None)  # its points of light are glints and stray paths
-    each = [combine_figures([patch]) for patch in report.patches]
+    patches = map_shared(read_patch, regions, engine.pool, priority=priority)
+    return _Looked(regions, [pair for pair, _ in patches], [first for _, first in patches])
+
+
+def _without_stars(engine: Engine, figures: Figures) -> Figures:
+    """Return figures without lost stars where points of light are glints and stray paths."""
+    return Figures(figures, stars_lost=None) if engine.source.rendered else figures
+
+
+def _harm_done(
+    plan: Plan, spots: Sequence[Spot], figures: Figures, patches: Sequence[PatchFigures]
+) -> Sequence[Finding]:
+    """Return the harm by the figures of a plan's patches, each with the step that has done it."""
+    if not plan.all_active:
+        return ()
+    each = [combine_figures([patch]) for patch in patches]
     named = [name_culprit(finding, plan) for finding in find_harms(figures, spots, each)]
-    harm = [finding for finding in named if finding.step_id or finding.what not in _DRAWN] if plan.all_active else []
-    return replace(report, figures=figures, harm=harm)
+    return [finding for finding in named if finding.step_id or finding.what not in _DRAWN]
 
 
 def report_on(
@@ -128,13 +177,8 @@ def report_on(
     originals : pixels of each patch without any step; empty where these are those before.
     spots : names say which patches were chosen by tone; the noise of the picture is judged by these alone.
     """
-
-    def measure(number: int) -> PatchFigures:
-        check()
-        original = originals[number] if originals else pairs[number][0]
-        return measure_patch(_patch(engine, reference, regions[number], pairs[number], original))
-
-    patches = map_shared(measure, range(len(pairs)), engine.pool, priority=Priority.AROUND)
+    looked = _Looked(regions, pairs, originals or [before for before, _ in pairs])
+    patches = _measure_patches(engine, reference, looked, check=check)
     sampled = sample_noise(engine, reference, check=check)
     before = mean_noise(engine, reference, sampled)
     by_tone = _chosen_by_tone(spots, len(pairs))
@@ -149,6 +193,17 @@ def report_on(
         pairs=pairs,
         patches=patches,
     )
+
+
+def _measure_patches(engine: Engine, reference: Plan, looked: _Looked, *, check: Check) -> list[PatchFigures]:
+    """Return what each patch adds to the figures."""
+
+    def measure(number: int) -> PatchFigures:
+        check()
+        region, pair, original = looked.regions[number], looked.pairs[number], looked.originals[number]
+        return measure_patch(_patch(engine, reference, region, pair, original))
+
+    return map_shared(measure, range(len(looked.pairs)), engine.pool, priority=Priority.AROUND)
 
 
 def measure_figure(engine: Engine, reference: Plan, region: Region, pair: Pair, name: str) -> float | None:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Step
-from dustpan.core.judge.report import judge
+from dustpan.core.judge.report import find_harm
 from dustpan.core.judge.spots import Spot, choose_patches
 from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kinds
@@ -60,7 +60,7 @@ def find_safe_strength(
 
     def harms_at(value: float) -> dict[str, Finding]:
         plan = engine.plan(_at(document, step, key, value), check=check)
-        return {h.what: h for h in judge(engine, plan, original, where, check=check, priority=Priority.AROUND).harm}
+        return {h.what: h for h in find_harm(engine, plan, original, where, check=check, priority=Priority.AROUND)}
 
     high = step.params.described()[key].range[1]
     present = harms_at(0.0)

@@ -36,6 +36,7 @@ class SourceLocator(UserProvidedCacheLocator):
 
     @classmethod
     def get_suitable_cache_subpath(cls, py_file: str) -> str:
+        """Return the folder's name within the cache folder; by default it is made of the module's own folder."""
         return "compiled"
 
 
