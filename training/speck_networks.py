@@ -3,15 +3,18 @@
     python -m training.speck_networks WEIGHTS PHOTOS... [--seed 3] [--only added]
 
 `first` is fitted first, then `second`, which learns from what the first leaves in doubt, then `added`. Each takes 30 to
-60 minutes on two cores and is put into the file WEIGHTS, beside which a list of those that are done is kept, so that
-the command goes on where it was stopped; `training.speck_export` writes them as the program reads them. Every fifth
+60 minutes on two cores and is put into the file WEIGHTS. Beside it the command keeps what it needs to go on where it
+was stopped, to the same weights: a list of networks that are done, the samples, and every few minutes the state of the
+descent. `training.speck_export` writes the weights as the program reads them. Every fifth
 photograph is held back; on these is printed how many specks are found and how many sound peaks are taken for specks, or
 how far off what was added is told.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import json
+import time
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from functools import cache, partial
 from pathlib import Path
@@ -42,6 +45,7 @@ _RATE = 3e-3  # largest step of the descent
 _SETTLED = 20_000  # samples that are described at once; the first tell the facts' means and deviations
 _MIRRORED_FACTS = [0, 1, 4, 3, 2, 5, 6, 7, 8, 9, 10, 11, 14, 13, 12]  # red and blue exchanged
 _ROBUST, _SCALE = 0.1, 10.0  # of the peak's height, from which errors count by their size; a loss near 1
+_SAVED = 300.0  # seconds between two states
 _OF_OWN = 0.5  # how much what is without specks counts, where they have touched it, beside what they have added
 
 
@@ -84,8 +88,8 @@ class Look(nn.Module):
         return {key: values.detach().numpy().astype(np.float16) for key, values in stored.items()}
 
 
-def fit_first(samples: Samples, seed: int) -> dict[str, np.ndarray]:
-    """Return the weights of the first look."""
+def fit_first(samples: Samples, seed: int, state: Path) -> dict[str, np.ndarray]:
+    """Return the weights of the first look; it is fitted in one go, without a state."""
     network = MLPClassifier(
         _FIRST_UNITS,
         max_iter=40,
@@ -104,7 +108,7 @@ def fit_first(samples: Samples, seed: int) -> dict[str, np.ndarray]:
     return fitted
 
 
-def fit_second(samples: Samples, seed: int) -> dict[str, np.ndarray]:
+def fit_second(samples: Samples, seed: int, state: Path) -> dict[str, np.ndarray]:
     """Return the weights of the second look."""
 
     def loss_of(network: Look, pixels: torch.Tensor, facts: torch.Tensor, speck: torch.Tensor) -> torch.Tensor:
@@ -112,10 +116,10 @@ def fit_second(samples: Samples, seed: int) -> dict[str, np.ndarray]:
 
     targets = samples.speck.astype(np.float32)
     network = Look(_first_facts(samples), hidden=128, outputs=1)
-    return _fit("second", network, samples, loss_of, lambda chosen: targets[chosen], seed)
+    return _fit("second", network, samples, loss_of, lambda chosen: targets[chosen], seed, state)
 
 
-def fit_added(samples: Samples, seed: int) -> dict[str, np.ndarray]:
+def fit_added(samples: Samples, seed: int, state: Path) -> dict[str, np.ndarray]:
     """Return the weights of the network that tells what specks have added."""
 
     def loss_of(network: Look, pixels: torch.Tensor, facts: torch.Tensor, added: torch.Tensor) -> torch.Tensor:
@@ -128,7 +132,7 @@ def fit_added(samples: Samples, seed: int) -> dict[str, np.ndarray]:
     network = Look(_first_facts(samples), hidden=192, outputs=2 * TOUCHED * TOUCHED * 3)
     parts = [_added(samples.among(slice(n, n + _SETTLED))) for n in range(0, len(samples), _SETTLED)]
     targets = np.concatenate([part.astype(np.float16) for part in parts])
-    return _fit("added", network, samples, loss_of, lambda chosen: targets[chosen].astype(np.float32), seed)
+    return _fit("added", network, samples, loss_of, lambda chosen: targets[chosen].astype(np.float32), seed, state)
 
 
 def _added(samples: Samples) -> np.ndarray:
@@ -151,26 +155,61 @@ def _fit(
     loss_of: Callable[[Look, torch.Tensor, torch.Tensor, torch.Tensor], torch.Tensor],
     targets_of: Callable[[np.ndarray], np.ndarray],
     seed: int,
+    state: Path,
 ) -> dict[str, np.ndarray]:
     """Return the weights of a network fitted to samples; each batch is mirrored and turned by chance."""
-    steps = _STEPS[name]
-    rng = np.random.default_rng(seed)
     facts, height, medians = _facts(samples)
-    descent = torch.optim.AdamW(network.parameters(), weight_decay=_DECAY)
-    rates = torch.optim.lr_scheduler.OneCycleLR(descent, _RATE, total_steps=steps, pct_start=0.1)
-    order = np.empty(0, np.int64)
-    for _ in range(steps):
-        if len(order) < _BATCH:
-            order = rng.permutation(len(samples))
-        chosen, order = order[:_BATCH], order[_BATCH:]
+    descent = _Descent(network, _STEPS[name], seed, state)
+    for chosen in descent.batches(len(samples)):
         pixels = scale(samples.patches[chosen] / np.float32(255), height[chosen], medians[chosen])
-        batch = _turned(pixels.transpose(0, 3, 1, 2), facts[chosen], targets_of(chosen), rng)
-        loss = loss_of(network, *batch)
-        descent.zero_grad()
-        loss.backward()
-        descent.step()
-        rates.step()
+        batch = _turned(pixels.transpose(0, 3, 1, 2), facts[chosen], targets_of(chosen), descent.rng)
+        descent.follow(loss_of(network, *batch))
     return network.weights(name)
+
+
+class _Descent:
+    """A network's descent, kept in a file every few minutes and gone on with from it."""
+
+    def __init__(self, network: Look, steps: int, seed: int, state: Path) -> None:
+        self.rng, self._path, self._steps, self._step = np.random.default_rng(seed), state, steps, 0
+        self._order = np.empty(0, np.int64)
+        self._optimizer = torch.optim.AdamW(network.parameters(), weight_decay=_DECAY)
+        self._rates = torch.optim.lr_scheduler.OneCycleLR(self._optimizer, _RATE, total_steps=steps, pct_start=0.1)
+        self._parts = {"network": network, "optimizer": self._optimizer, "rates": self._rates}
+        if state.exists():
+            stored = torch.load(state, weights_only=True)
+            for part, values in stored["parts"].items():
+                self._parts[part].load_state_dict(values)
+            self._step, self._order = stored["step"], stored["order"].numpy()
+            self.rng.bit_generator.state = json.loads(stored["rng"])
+
+    def batches(self, count: int) -> Iterator[np.ndarray]:
+        """Yield the samples of each batch that is left, from so many in all."""
+        saved = time.monotonic()
+        while self._step < self._steps:
+            if time.monotonic() - saved > _SAVED:
+                self._save()
+                saved = time.monotonic()
+            if len(self._order) < _BATCH:
+                self._order = self.rng.permutation(count)
+            chosen, self._order = self._order[:_BATCH], self._order[_BATCH:]
+            yield chosen
+            self._step += 1
+
+    def follow(self, loss: torch.Tensor) -> None:
+        """Go down the slope of a loss."""
+        self._optimizer.zero_grad()
+        loss.backward()
+        self._optimizer.step()
+        self._rates.step()
+
+    def _save(self) -> None:
+        unfinished = self._path.with_suffix(".part")
+        parts = {name: part.state_dict() for name, part in self._parts.items()}
+        rng = json.dumps(self.rng.bit_generator.state)
+        torch.save({"step": self._step, "parts": parts, "order": torch.from_numpy(self._order), "rng": rng}, unfinished)
+        unfinished.replace(self._path)
+        click.echo(f"{self._step} of {self._steps}")
 
 
 def _first_facts(samples: Samples) -> torch.Tensor:
@@ -272,12 +311,19 @@ def _fit_and_keep(network: str, weights: Path, shown: list[Path], held: list[Pat
     keep = {"first": _thinned, "added": _specks}.get(network)
     if keep is None:
         keep = partial(_doubtful, first=graph_of(stored, "first").SerializeToString())
-    samples = gather(shown, _ROUNDS[network], seed, keep)
+    gathered, state = (weights.with_suffix(f".{network}-{seed}.{ending}") for ending in ("npz", "pt"))
+    if gathered.exists():
+        samples = Samples.load(gathered)
+    else:
+        samples = gather(shown, _ROUNDS[network], seed, keep)
+        samples.save(gathered)
     click.echo(f"{len(samples)} peaks, {samples.speck.sum()} of them specks")
     torch.manual_seed(seed)
     fit = {"first": fit_first, "second": fit_second, "added": fit_added}[network]
-    fitted = fit(samples, seed)
+    fitted = fit(samples, seed, state)
     np.savez_compressed(weights, **{**stored, **fitted})
+    for left in (gathered, state):
+        left.unlink(missing_ok=True)
     _report(network, gather(held, _TESTED_ROUNDS, seed + 6, keep), fitted)
 
 

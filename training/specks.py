@@ -64,6 +64,18 @@ class Samples:
     def __len__(self) -> int:
         return len(self.speck)
 
+    def save(self, path: Path) -> None:
+        """Write them whole or not at all."""
+        unfinished = path.with_suffix(".part.npz")
+        np.savez(unfinished, **{field.name: getattr(self, field.name) for field in fields(self)})
+        unfinished.replace(path)
+
+    @classmethod
+    def load(cls, path: Path) -> Samples:
+        """Return those that `save` has written."""
+        with np.load(path) as stored:
+            return cls(**stored)
+
     def among(self, chosen: np.ndarray | slice) -> Samples:
         """Return some of them."""
         return Samples(*(getattr(self, field.name)[chosen] for field in fields(self)))
