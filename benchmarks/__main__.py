@@ -1,8 +1,8 @@
 """Print the benchmarks' tables: `python -m benchmarks [name …]`; all of them by default.
 
-Names: measuring, blind, assumed, cleaning, mending, false_finds, scenes, crisp, route, proposals, readings, formats,
-frames, hostile, sizes, mosaic, where, window, opening. And `sweep`, which takes half an hour: see `benchmarks.sweep`
-for its options.
+Names: measuring, blind, assumed, cleaning, mending, false_finds, scenes, crisp, route, proposals, readings, renders,
+formats, frames, hostile, sizes, mosaic, where, window, opening. And `sweep`, which takes half an hour: see
+`benchmarks.sweep` for its options.
 """
 
 from __future__ import annotations
@@ -29,6 +29,7 @@ from benchmarks import (
     opening,
     proposals,
     readings,
+    renders,
     route,
     scenes,
     sizes,
@@ -49,6 +50,7 @@ TABLES = {
     "crisp": crisp.run,
     "proposals": proposals.run,
     "readings": readings.run,
+    "renders": renders.run,
     "formats": formats.run,
     "frames": frames.run,
     "hostile": hostile.run,

@@ -1,6 +1,6 @@
 """Render a scene's truth in resumable passes and combine them.
 
-    python scenes/render.py bench --size 2400x1600 --spp 32 --passes 12 --work scenes/passes
+    python scenes/render.py bench --size 2400x1600 --spp 16 --passes 24 --work scenes/passes
 
 Each pass has its own seed and is saved when it is done; a second call goes on where the first stopped.
 `--combine FILE.npz` writes their mean: `light` (H x W x 3, linear) and `features` (albedo, normal, depth).
@@ -48,10 +48,13 @@ def main():
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("scene")
     parser.add_argument("--size", default="2400x1600")
-    parser.add_argument("--spp", type=int, default=32)
+    parser.add_argument("--spp", type=int, default=16, help="samples of a pass: 4, 16, 64 or 256")
     parser.add_argument("--passes", type=int, default=8)
     parser.add_argument("--seed", type=int, default=1000, help="of the first pass; the renderer fails at a few of them")
-    parser.add_argument("--features", type=int, default=2, help="passes of 8 samples for albedo, normal, depth")
+    parser.add_argument("--features", type=int, default=2, help="passes of at most 16 samples for albedo, normal, depth")
+    parser.add_argument(
+        "--variant", default="scalar_rgb", help="of the renderer: llvm_ad_rgb is quicker and needs LLVM"
+    )
     parser.add_argument("--work", type=Path, default=Path("scenes/passes"))
     parser.add_argument("--combine", type=Path)
     options = parser.parse_args()
@@ -60,9 +63,9 @@ def main():
     folder.mkdir(parents=True, exist_ok=True)
     import mitsuba as mi  # only rendering needs it; combining does not
 
-    mi.set_variant("scalar_rgb")
+    mi.set_variant(options.variant)
     module = importlib.import_module(options.scene)
-    for name, spp, passes in (("light", options.spp, options.passes), ("features", 8, options.features)):
+    for name, spp, passes in (("light", options.spp, options.passes), ("features", min(16, options.spp), options.features)):
         if passes:
             scene = mi.load_dict(module.build(folder, size=size, features=name == "features"))
             render_passes(mi, scene, folder, name, spp=spp, passes=passes, seed=options.seed)

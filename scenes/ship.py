@@ -1,14 +1,14 @@
 """Turn a scene's rendered passes into what is shipped.
 
-For a photograph its truth: exposed, softened by a lens, packed. For a rendered picture its truth and the picture of
-few samples with its feature channels, both as they come from the renderer.
+For a photograph its truth: exposed, softened by a lens, packed. For a rendered picture its truth and the pictures of
+few samples with their feature channels, all as they come from the renderer.
 
     python scenes/ship.py scenes/passes/bench-2400x1600 src/dustpan/simulate/data/bench.png --earlier 0.5
     python scenes/ship.py scenes/passes/tower-1500x1000 src/dustpan/simulate/data/tower.png --gain 1.2 --veil 1.0
     python scenes/ship.py scenes/passes/belfry-1200x800 src/dustpan/simulate/data/belfry.png --gain 1.3 --veil 0.6 \\
         --depth src/dustpan/simulate/data/belfry --unit 10
     python scenes/ship.py scenes/passes/escapement-1080x720 src/dustpan/simulate/data/escapement.exr \\
-        --few scenes/passes/few/escapement-1080x720
+        --samples scenes/passes/escapement-samples
 """
 
 from __future__ import annotations
@@ -27,6 +27,7 @@ from dustpan.simulate.camera import light_of, stored_of
 
 LENS_BLUR = 0.5  # px
 VIGNETTE = 0.22  # light lost in the corners
+_DEPTH_STEP = 0.01  # cm
 VEIL = ((3.0, 0.010), (12.0, 0.020), (45.0, 0.030))  # px, share of the light
 
 
@@ -54,13 +55,19 @@ def with_earlier(light: np.ndarray, out: Path, share: float) -> np.ndarray:
     return share * np.minimum(earlier, most) + (1 - share) * np.minimum(light, most)
 
 
-def ship_few(few: Path, out: Path) -> None:
-    """Write the picture of few samples with albedo, normal and depth beside its truth, in half floats."""
-    light, features = (combine(few, name) for name in ("light", "features"))
-    channels = dict(zip("RGB", np.moveaxis(light, -1, 0), strict=True))
-    for group, names, first in (("albedo", "RGB", 0), ("normal", "XYZ", 3), ("depth", "Z", 6)):
-        channels |= {f"{group}.{name}": features[..., first + n] for n, name in enumerate(names)}
-    write_half(out.with_name(f"{out.stem}-few.exr"), channels)
+def ship_samples(folder: Path, out: Path) -> None:
+    """Write a picture of few samples for each folder of passes, named by their number, with its feature channels.
+
+    Features are rounded to steps that no picture shows, by which the files are a third smaller.
+    """
+    for few in sorted(folder.iterdir()):
+        light, features = (combine(few, name) for name in ("light", "features"))
+        channels = dict(zip("RGB", np.moveaxis(light, -1, 0), strict=True))
+        for group, names, first, step in (("albedo", "RGB", 0, 1 / 256), ("normal", "XYZ", 3, 1 / 128)):
+            for n, name in enumerate(names):
+                channels[f"{group}.{name}"] = np.rint(features[..., first + n] / step) * step
+        channels["depth.Z"] = np.rint(features[..., 6] / _DEPTH_STEP) * _DEPTH_STEP
+        write_half(out.with_name(f"{out.stem}-{few.name}.exr"), channels)
 
 
 def write_half(path: Path, channels: dict[str, np.ndarray]) -> None:
@@ -105,15 +112,19 @@ def main():
     parser.add_argument("--depth", type=Path, help="also write depth alone beside it, by this stem")
     parser.add_argument("--unit", type=float, default=1.0, help="units of depth in one of the scene's")
     parser.add_argument("--veil", type=float, default=0.0, help="strength of the light scattered round what is bright")
-    parser.add_argument("--few", type=Path, help="passes of few samples, of other seeds; OUT is a render's truth then")
+    parser.add_argument(
+        "--samples",
+        type=Path,
+        help="folders of passes of 4, 16 and 64 samples, of other seeds; OUT is a render's truth",
+    )
     parser.add_argument("--earlier", type=float, default=0.0, help="share of the OUT that is there in the new mean")
     options = parser.parse_args()
     light = combine(options.passes, "light") * options.gain
     if options.out.suffix == ".exr":
         truth = with_earlier(light, options.out, options.earlier)
         write_half(options.out, dict(zip("RGB", np.moveaxis(truth, -1, 0), strict=True)))
-        if options.few:
-            ship_few(options.few, options.out)
+        if options.samples:
+            ship_samples(options.samples, options.out)
         print(f"{options.out}: {light.shape[1]} x {light.shape[0]} px")
         return
     if options.veil:

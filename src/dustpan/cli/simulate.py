@@ -14,11 +14,12 @@ from dustpan.core.picture.source import Metadata, Source
 from dustpan.core.render.engine import Engine
 from dustpan.files.atomic import save_whole
 from dustpan.files.save import FORMATS, format_for, save_picture, save_raw
-from dustpan.simulate.samples import compressed_bytes, defect_map, sample_picture, truth_picture
+from dustpan.simulate.samples import SAMPLES, compressed_bytes, defect_map, sample_picture, truth_picture
 from dustpan.simulate.scenes import SCENES, noisy_picture, raw_picture
 from dustpan.simulate.series import SERIES, write_series
 
 _RENDERED = "{} is a rendered picture: its noise is that of its samples, camera options and seed change nothing."
+_NO_SAMPLES = "--samples is for a rendered picture; {} is none."
 
 
 @click.command()
@@ -33,6 +34,11 @@ _RENDERED = "{} is a rendered picture: its noise is that of its samples, camera 
 @click.option("--sharpening", type=click.FloatRange(0, 1), help="As the camera sharpens.")
 @click.option("--lines", type=click.FloatRange(0, 4), help="Strength of the sensor's lines.")
 @click.option("--fringe", type=click.FloatRange(0, 1), help="Strength of coloured rims.")
+@click.option(
+    "--samples",
+    type=click.Choice([str(count) for count in SAMPLES]),
+    help="Of a rendered picture: paths of light for each pixel; 16 if not said.",
+)
 @click.option("--six", is_flag=True, help="For a DNG: a sensor with a 6 x 6 pattern.")
 @click.option("--truth", is_flag=True, help="Write the clean picture instead.")
 @click.option(
@@ -41,18 +47,15 @@ _RENDERED = "{} is a rendered picture: its noise is that of its samples, camera 
     help="Write instead what is wrong with each pixel: 1 hot, 2 on a line, 4 fringe, 8 firefly, 16 compressed badly.",
 )
 @click.option("--overwrite", is_flag=True, help="Replace a file of that name.")
-def simulate(scene, out, seed, size, six, truth, defects, overwrite, **given):
+def simulate(scene, out, seed, size, samples, six, truth, defects, overwrite, **given):
     """Photograph a demo scene with the made-up camera. Example: dustpan simulate bench --out bench.png --iso 6400"""
-    how = {name: value for name, value in given.items() if value is not None}
+    how = _settings(scene, given, seed, samples)
     if truth and defects:
         raise click.UsageError("--truth and --defects are two pictures; ask for one.")
     if scene in SERIES:
         files = write_series(scene, out, seed=seed, size=size, truth=truth, overwrite=overwrite)
         say(f"{out}: {len(files)} pictures")
         return
-    if SCENES[scene].suffix == ".exr" and (how or seed != 1):
-        say(_RENDERED.format(scene))
-        how = {}
     if out.is_dir():
         out = out / _name(scene, how, truth=truth, defects=defects)
     if truth:
@@ -75,6 +78,18 @@ def simulate(scene, out, seed, size, six, truth, defects, overwrite, **given):
         _export(out, _photograph(scene, out, seed=seed, size=size, **how), overwrite)
 
 
+def _settings(scene: str, given: dict, seed: int, samples: str | None) -> dict:
+    """Return the settings that count for a scene; raises UsageError for samples of one that is not rendered."""
+    how = {name: value for name, value in given.items() if value is not None}
+    if scene in SCENES and SCENES[scene].suffix == ".exr":
+        if how or seed != 1:
+            say(_RENDERED.format(scene))
+        return {"samples": int(samples)} if samples else {}
+    if samples:
+        raise click.UsageError(_NO_SAMPLES.format(scene))
+    return how
+
+
 def _name(scene: str, how: dict, *, truth: bool, defects: bool) -> str:
     """Return a name for a file in a folder."""
     suffix = SCENES[scene].suffix
@@ -82,6 +97,8 @@ def _name(scene: str, how: dict, *, truth: bool, defects: bool) -> str:
         return f"{scene}-clean{'.exr' if suffix == '.exr' else '.png'}"
     if defects:
         return f"{scene}-defects.png"
+    if "samples" in how:
+        return f"{scene}-{how['samples']}{suffix}"
     return f"{scene}-iso{how.get('iso', SCENES[scene].settings.iso)}.png" if suffix == ".png" else scene + suffix
 
 

@@ -12,12 +12,15 @@ import cv2
 import numpy as np
 from PIL import Image
 
+from dustpan.core.errors import PictureError
 from dustpan.core.picture.source import Source
 from dustpan.core.picture.working import from_working
 from dustpan.files import read_picture
 from dustpan.simulate.camera import fringed, hot_pixels, line_light, sensor_light, take_photograph, tone_curve
 from dustpan.simulate.scenes import camera_notes, clean_picture, load_truth, noisy_picture, raw_picture, scene_of
 
+#: How many paths of light were followed for each pixel of the versions of a rendered picture.
+SAMPLES = (4, 16, 64)
 POSTCARD_SIZE, POSTCARD_QUALITY = (720, 480), 22
 #: What is wrong with a pixel, as bits of the map.
 HOT, LINE, FRINGE, FIREFLY, COMPRESSION = 1, 2, 4, 8, 16
@@ -32,15 +35,17 @@ def sample_picture(scene: str, *, seed: int = 1, size: tuple[int, int] | None = 
     ----------
     seed : the same seed gives the same picture.
     size : width and height, px; smaller than the scene's own.
-    how : `Settings` of the camera other than the scene's own.
+    how : `Settings` of the camera other than the scene's own; `samples` of a rendered picture, one of `SAMPLES`.
     """
     made = {".dng": raw_picture, ".exr": _rendered, ".jpg": _compressed}
     return made.get(scene_of(scene).suffix, noisy_picture)(scene, seed=seed, size=size, **how)
 
 
-def _rendered(scene: str, *, seed: int, size: tuple[int, int] | None, **how) -> Source:
+def _rendered(scene: str, *, seed: int, size: tuple[int, int] | None, samples: int = SAMPLES[1], **how) -> Source:
     """Return a rendered picture. Its noise is that of its own few samples: pixels are picked, not averaged."""
-    with as_file(files("dustpan.simulate") / "data" / f"{scene}-few.exr") as path:
+    if samples not in SAMPLES:
+        raise PictureError(f"{scene}: {samples} samples were not rendered; there are {', '.join(map(str, SAMPLES))}.")
+    with as_file(files("dustpan.simulate") / "data" / f"{scene}-{samples}.exr") as path:
         source = replace(read_picture(path), name=scene)
     if size is None or size == (source.width, source.height):
         return source
@@ -82,10 +87,10 @@ def truth_picture(scene: str, *, size: tuple[int, int] | None = None) -> Source:
 def defect_map(scene: str, *, seed: int = 1, size: tuple[int, int] | None = None, **how) -> np.ndarray:
     """Return what is wrong with each pixel of a sample, H x W uint8, as a sum of `HOT` to `COMPRESSION`."""
     suffix, truth = scene_of(scene).suffix, truth_picture(scene, size=size)
-    settings = replace(scene_of(scene).settings, **how)
     if suffix in (".exr", ".jpg"):
         spoiled = sample_picture(scene, seed=seed, size=size, **how).pixels
         return _fireflies(spoiled, truth.pixels) if suffix == ".exr" else _compression(spoiled, truth.pixels)
+    settings = replace(scene_of(scene).settings, **how)
     light = load_truth(scene, size=size)
     marks = np.zeros(light.shape[:2], np.uint8)
     rows, columns, dark = hot_pixels((light.shape[0], light.shape[1]), settings)

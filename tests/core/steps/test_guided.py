@@ -16,7 +16,7 @@ from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
 from dustpan.simulate.scenes import load_features, load_truth
 
-SHAPE, CORNER = (208, 544), (260, 90)
+SHAPE, CORNER = (207, 549), (260, 90)  # no whole rows of anything
 AXES = {"albedo": "RGB", "normal": "XYZ", "depth": "Z"}
 
 

@@ -16,15 +16,17 @@ import cv2
 import numpy as np
 
 from dustpan.core.filters.colour import to_opponent
-from dustpan.core.kernels.regression import follow_features
+from dustpan.core.filters.dct import double, halve
+from dustpan.core.kernels.regression import fit_features
 from dustpan.core.picture.region import Region
 
-SUPPORT = 20  # px that the result looks around
+SUPPORT = 28  # px that the result looks around
+_ROW = 32  # px, of whose multiples rows are made
 _AROUND = 2.0  # px, deviation of the surroundings that a regression sees
 _COARSE = 2.5  # px, deviation of the blur past which detail stays in the picture
-FINE, _GATHER = 1.0, 2.0  # px, deviations: of the blur that noise stands out of, and of the window it is gathered in
+FINE, _GATHER = 1.0, 3.0  # px, deviations: of the blur that noise stands out of, and of the window it is gathered in
 _RIDGE = np.float32(0.01)  # variance of a feature under which it is left out
-_MOST = np.float32(40 / 255)  # by which a pixel may count as noise; what stands out more is a defect or a highlight
+_MOST = np.float32(160 / 255)  # that a pixel counts for; glints in metal are noise as strong as that
 _FARTHEST = np.float32(20.0)  # from their means that features are followed
 
 
@@ -72,22 +74,51 @@ def explain(tile: np.ndarray, surface: np.ndarray) -> Explained:
     Around each pixel the channels are a linear function of the features. What that explains and is fine is detail, and
     what it leaves is noise, which a renderer leaves stronger at some places than at others of the same tone.
     """
-    said = _regression(tile, surface)
-    rest = to_opponent(np.ascontiguousarray(tile - said))
+    height, width = tile.shape[:2]
+    padded = _lengthened(tile)
+    said = _regression(padded, _lengthened(np.clip(surface, -_FARTHEST, _FARTHEST)))
+    rest = to_opponent(padded - said)
     fine = [plane - _blur(plane, FINE) for plane in rest]
     energy = [_blur(np.minimum(plane * plane, _MOST**2), _GATHER) for plane in fine]
-    return Explained(said - _blur(said, _COARSE), np.sqrt(np.stack(energy)))
+    detail, unexplained = said - _blur(said, _COARSE), np.sqrt(np.stack(energy))
+    return Explained(detail[:height, :width], unexplained[:, :height, :width])
+
+
+def _lengthened(planes: np.ndarray) -> np.ndarray:
+    """Return h x w x k planes mirrored beyond their right end up to whole `_ROW` px, and to an even height.
+
+    A blur would round the last values of other rows otherwise, and a tile differ from the whole picture.
+    """
+    height, width = planes.shape[:2]
+    return np.pad(planes, ((0, height % 2), (0, _ROW + -width % _ROW), (0, 0)), mode="symmetric")
 
 
 def _regression(tile: np.ndarray, surface: np.ndarray) -> np.ndarray:
-    features = np.ascontiguousarray(np.clip(surface, -_FARTHEST, _FARTHEST).transpose(2, 0, 1))
-    channels = np.ascontiguousarray(tile.transpose(2, 0, 1))
-    means = np.stack([_blur(plane, _AROUND) for plane in (*features, *channels)])
-    squares = [_blur(first * second, _AROUND) for n, first in enumerate(features) for second in features[: n + 1]]
-    crossed = [_blur(channel * feature, _AROUND) for channel in channels for feature in features]
-    found = np.empty_like(channels)
-    follow_features(features, means, np.stack(squares), np.stack(crossed), _RIDGE, found)
+    """Return what the features say of each pixel, h x w x 3; both sides even.
+
+    Notes
+    -----
+    Slopes change slowly: they are found on planes of half the size and enlarged (He and Sun 2015, arXiv 1505.00996).
+    """
+    features, channels = (list(np.ascontiguousarray(p.transpose(2, 0, 1), np.float32)) for p in (surface, tile))
+    fits = _fit([halve(plane) for plane in features], [halve(plane) for plane in channels])
+    found = np.empty((3, *tile.shape[:2]), np.float32)
+    for channel, fit in zip(found, fits, strict=True):
+        *slopes, channel[:] = (double(plane) for plane in fit)
+        for slope, feature in zip(slopes, features, strict=True):
+            channel += slope * feature
     return np.ascontiguousarray(found.transpose(1, 2, 0))
+
+
+def _fit(features: list[np.ndarray], channels: list[np.ndarray]) -> np.ndarray:
+    """Return how channels follow from features around each pixel of halved planes; see `fit_features`."""
+    around = _AROUND / 2
+    means = np.stack([_blur(plane, around) for plane in (*features, *channels)])
+    squares = [_blur(first * second, around) for n, first in enumerate(features) for second in features[: n + 1]]
+    crossed = [_blur(channel * feature, around) for channel in channels for feature in features]
+    fits = np.empty((3, len(features) + 1, *features[0].shape), np.float32)
+    fit_features(means, np.stack(squares), np.stack(crossed), _RIDGE, fits)
+    return fits
 
 
 def _blur(plane: np.ndarray, deviation: float) -> np.ndarray:

@@ -31,20 +31,20 @@ def _solve(factor, values, count):
         values[i] /= factor[i, i]
 
 
-@kernel("f4[:,:,::1], f4[:,:,::1], f4[:,:,::1], f4[:,:,::1], f4, f4[:,:,::1]")
-def follow_features(features, means, squares, crossed, ridge, found):
-    """Fill what the features say of each channel, by regression over each pixel's surroundings.
+@kernel("f4[:,:,::1], f4[:,:,::1], f4[:,:,::1], f4, f4[:,:,:,::1]")
+def fit_features(means, squares, crossed, ridge, fits):
+    """Fill how each channel follows from the features, by regression over each pixel's surroundings.
 
     Parameters
     ----------
-    features : (k, h, w).
     means : (k + 3, h, w), local means of features and channels.
     squares : (k (k + 1) / 2, h, w), local means of the products of features, (0, 0), (1, 0), (1, 1), (2, 0) ...
     crossed : (3 k, h, w), local means of channel times feature, the features of the first channel first.
     ridge : added to the features' variances; larger trusts them less.
-    found : (3, h, w), filled.
+    fits : (3, k + 1, h, w), filled: of each channel a slope for each feature, and the value where all are 0.
     """
-    count, height, width = features.shape
+    _, height, width = means.shape
+    count = fits.shape[1] - 1
     matrix, slopes = np.empty((count, count)), np.empty(count)
     for y in range(height):
         for x in range(width):
@@ -62,5 +62,6 @@ def follow_features(features, means, squares, crossed, ridge, found):
                 _solve(matrix, slopes, count)
                 value = np.float64(level)
                 for i in range(count):
-                    value += slopes[i] * (features[i, y, x] - means[i, y, x])
-                found[c, y, x] = value
+                    value -= slopes[i] * means[i, y, x]
+                    fits[c, i, y, x] = slopes[i]
+                fits[c, count, y, x] = value
