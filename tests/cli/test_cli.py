@@ -435,6 +435,11 @@ def test_each_scene_is_written_as_what_it_is_with_its_truth_and_its_defects(dust
     assert "albedo.R" in read_picture(tmp_path / "escapement.exr").layers
     assert read_picture(tmp_path / "postcard.jpg").compression.halved
     assert dustpan("simulate", "tower", "--out", tmp_path / "x.png", "--truth", "--defects")[0] == 2
+    assert dustpan("simulate", "escapement", "--out", tmp_path, "--samples", "4", *small)[0] == 0
+    fewer = read_picture(tmp_path / "escapement-4.exr").pixels
+    assert fewer.shape == read_picture(tmp_path / "escapement.exr").pixels.shape
+    assert not np.array_equal(fewer, read_picture(tmp_path / "escapement.exr").pixels)
+    assert "tower is none" in dustpan("simulate", "tower", "--out", tmp_path / "x.png", "--samples", "4")[2]
     assert (
         "rendered picture" in dustpan("simulate", "escapement", "--out", tmp_path / "y.exr", "--iso", "400", *small)[2]
     )

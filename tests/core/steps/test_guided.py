@@ -14,6 +14,7 @@ from dustpan.core.document.route import Route, new_step
 from dustpan.core.picture.curve import encode_curve
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
+from dustpan.simulate.samples import SAMPLES, sample_picture, truth_picture
 from dustpan.simulate.scenes import load_features, load_truth
 
 SHAPE, CORNER = (207, 549), (260, 90)  # no whole rows of anything
@@ -57,6 +58,23 @@ def test_surfaces_tell_detail_from_noise(rendered):
     says_nothing = {f"normal.{axis}": np.ones(SHAPE, np.float32) for axis in "XYZ"}
     assert error(rendered, *cleaned(rendered, layers=says_nothing)) < plain
     assert error(rendered, *cleaned(rendered, layers={})) == plain
+
+
+def test_a_render_guided_by_its_surfaces_comes_near_one_of_four_times_its_samples():
+    truth = np.clip(encode_curve(truth_picture("escapement").pixels), 0, 1)
+
+    def quality(picture: np.ndarray) -> float:
+        return float(-10 * np.log10(np.mean((np.clip(picture, 0, 1) - truth) ** 2)))
+
+    sources = {samples: sample_picture("escapement", samples=samples) for samples in SAMPLES}
+    plain = [quality(encode_curve(source.pixels)) for source in sources.values()]
+    assert np.diff(plain).min() > 2.5
+    full = {"auto": False, "luminance": 100.0, "colour": 100.0, "detail_return": 0.0}
+    for source, here, more in zip(list(sources.values())[:2], plain[:2], plain[1:], strict=True):
+        engine, noise, fireflies = Engine(source), new_step("noise", "noise"), new_step("fireflies", "fireflies")
+        cleaned = Route((fireflies, replace(noise, params=replace(noise.params, **full))))
+        result = quality(engine.render(engine.plan(Document(cleaned)), (0, 0, source.width, source.height)))
+        assert result > here + 2.2 and result > more - 1.5
 
 
 def test_a_guided_picture_is_cleaned_the_same_in_tiles(rendered):
