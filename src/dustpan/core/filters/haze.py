@@ -23,7 +23,7 @@ _PART = 7  # px of them, radius of the parts that hold a dark pixel in clear air
 _WINDOW = 20  # px of them, in which the veil follows the picture's colours
 _SKY_WINDOW = 5  # px of them, in which the sky does: it may be seen through a small opening
 _SOFT = 1e-3  # variance of colour that still counts as one thing
-_MOST = 0.95  # of the light may be veil
+MOST_VEIL = 0.95  # of the light may be veil
 _MOST_OF_PIXEL = 0.92  # of the light of a pixel's darkest channel may be veil
 _AIR = 0.002  # share of the pixels, the most veiled, that give the colour of the veil
 _CALM = 1.6  # px of the planes, deviation of the blur without which noise passes for dark pixels
@@ -59,7 +59,7 @@ class Veil:
 
     def _bounded(self, veil: np.ndarray, calm: np.ndarray) -> np.ndarray:
         least = (decode_curve(np.clip(calm, 0, 1)) / self.air).min(axis=2)
-        return np.clip(np.minimum(veil, _MOST_OF_PIXEL * least), 0, _MOST)
+        return np.clip(np.minimum(veil, _MOST_OF_PIXEL * least), 0, MOST_VEIL)
 
 
 def find_veil(overview: np.ndarray) -> Veil | None:
@@ -80,7 +80,7 @@ def find_veil(overview: np.ndarray) -> Veil | None:
     air = _air_of(light)
     if air.min() < _FAINTEST_AIR:
         return None
-    veil = np.minimum(_darkest(light / air), 1) * np.float32(_MOST)
+    veil = np.minimum(_darkest(light / air), 1) * np.float32(MOST_VEIL)
     sky = _sky(picture, light / air)
     planes = [guided_planes(picture, veil, _WINDOW, _SOFT), guided_planes(picture, sky, _SKY_WINDOW, _SOFT)]
     return Veil(np.concatenate(planes, axis=2), air)

@@ -13,6 +13,13 @@ def length_of(across: np.ndarray, down: np.ndarray) -> np.ndarray:
     return np.sqrt(across * across + down * down)
 
 
+def mean_where(levels: np.ndarray, plane: np.ndarray, values: np.ndarray) -> np.ndarray:
+    """Return the mean of some values (h, w) where a plane (h, w) is near each of evenly spread levels (n,)."""
+    width = max(float(levels[-1] - levels[0]) / (len(levels) - 1), 1e-3)
+    weights = np.maximum(1 - np.abs(plane[None] - levels[:, None, None]) / width, 0)
+    return (weights * values).sum(axis=(1, 2)) / np.maximum(weights.sum(axis=(1, 2)), 1e-6)
+
+
 def sample_plane(plane: np.ndarray, extent: Extent, shape: tuple[int, int]) -> np.ndarray:
     """Sample a plane that covers the whole picture at points spread evenly over an extent.
 

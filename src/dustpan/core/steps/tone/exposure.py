@@ -9,7 +9,7 @@ import numpy as np
 
 from dustpan.core.document.params import Params, param
 from dustpan.core.filters.colour import tone_of
-from dustpan.core.filters.planes import guided_base, sample_plane, shrink_to
+from dustpan.core.filters.planes import guided_base, mean_where, sample_plane, shrink_to
 from dustpan.core.filters.sectors import Sectors, lost_at_black, lost_at_white
 from dustpan.core.filters.tone import bend_tone, expose, lift_stops, saturate
 from dustpan.core.noise.carry import carry_field, carry_noise
@@ -211,10 +211,7 @@ def _slopes_at(lifts: np.ndarray, plane: np.ndarray, analysis: BasePlanes, param
     """
     small = np.float32(1e-3)
     raised = lift_stops(analysis.base + small, shadows=params.shadows, highlights=params.highlights)
-    slope = (raised - plane) / small * analysis.slope
-    width = max(float(lifts[-1] - lifts[0]) / (len(lifts) - 1), 1e-3)
-    weights = np.maximum(1 - np.abs(plane[None] - lifts[:, None, None]) / width, 0)
-    return (weights * slope).sum(axis=(1, 2)) / np.maximum(weights.sum(axis=(1, 2)), 1e-6)
+    return mean_where(lifts, plane, (raised - plane) / small * analysis.slope)
 
 
 def _render(tile, params, stops):

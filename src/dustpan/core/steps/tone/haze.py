@@ -8,8 +8,9 @@ from typing import ClassVar
 import numpy as np
 
 from dustpan.core.document.params import Params, param
-from dustpan.core.filters.haze import CALM_REACH, Veil, calmed, clear, find_veil, gain_against, taken
-from dustpan.core.filters.planes import sample_plane, shrink_to
+from dustpan.core.filters.colour import tone_of
+from dustpan.core.filters.haze import CALM_REACH, MOST_VEIL, Veil, calmed, clear, find_veil, gain_against, taken
+from dustpan.core.filters.planes import mean_where, sample_plane, shrink_to
 from dustpan.core.noise.carry import carry_field, carry_noise
 from dustpan.core.noise.fields import LiftedField, MixedField, NoiseField
 from dustpan.core.picture.region import WHOLE, extent_of
@@ -19,6 +20,7 @@ from dustpan.core.steps.step_kind import Inside, StepKind
 
 _SIDE = 400  # px of the picture by which the gain and the noise behind are measured
 _LIFTS = 4  # veils for which the noise is carried
+_BRIGHTER = np.float32(1e-3)  # working value by which pixels are made brighter to see how the veil follows
 _FARTHEST = 3.0  # optical depth that its inner picture shows as white
 
 
@@ -52,12 +54,14 @@ class Cleared:
     veil : see `Veil`.
     gain : of the light that is left.
     plane : (h, w) how much veil is taken at each place.
+    slope : (h, w) how much that changes with a pixel's own tone.
     sky : (h, w) how far each place is sky.
     """
 
     veil: Veil
     gain: float
     plane: np.ndarray
+    slope: np.ndarray
     sky: np.ndarray
 
 
@@ -88,9 +92,9 @@ class Haze(StepKind):
             return None
         small = shrink_to(np.ascontiguousarray(survey.overview, np.float32), _SIDE)
         plane, sky = veil.at(small, WHOLE)
-        plane = _taken(plane, params)
+        plane, brighter = _taken(plane, params), _taken(veil.at(small + _BRIGHTER, WHOLE)[0], params)
         gain = gain_against(small, clear(small, plane, veil.air, 1.0)) ** params.even_out
-        return Cleared(veil, gain, plane, sky)
+        return Cleared(veil, gain, plane, (brighter - plane) / _BRIGHTER, sky)
 
     def found_nothing(self, params, analysis):
         """Return whether there is no light that could be a veil."""
@@ -120,19 +124,26 @@ class Haze(StepKind):
         return "no veil" if analysis is None else f"{percent(float(analysis.plane.mean()))} of the light taken"
 
     def carry(self, params, analysis, noise, lay=None) -> NoiseField:
-        """Carry noise for several veils: what is cleared most is noisiest."""
+        """Carry noise for several veils: what is cleared most is noisiest.
+
+        Where the veil follows the picture, more of it is taken from what noise makes brighter.
+        """
         if analysis is None:
             return noise
         veils = np.linspace(float(analysis.plane.min()), float(analysis.plane.max()) + 1e-3, _LIFTS, dtype=np.float32)
+        slopes = mean_where(veils, analysis.plane, analysis.slope)
 
-        def behind(veil: float) -> NoiseField:
+        def behind(veil: float, slope: float) -> NoiseField:
             def run(field: np.ndarray) -> np.ndarray:
-                cleared = self.leave(clear(self.enter(field), veil, analysis.veil.air, analysis.gain))
+                shown = self.enter(field)
+                tone = tone_of(calmed(shown))
+                here = np.clip(veil + slope * (tone - tone.mean()), 0, MOST_VEIL).astype(np.float32)
+                cleared = self.leave(clear(shown, here, analysis.veil.air, analysis.gain))
                 return cleared if lay is None else lay(field, cleared)
 
             return carry_field(noise, lambda model: carry_noise(model, run))
 
-        fields = tuple(behind(float(veil)) for veil in veils)
+        fields = tuple(behind(float(veil), float(slope)) for veil, slope in zip(veils, slopes, strict=True))
         cleared = LiftedField(veils, fields, lambda extent, shape: sample_plane(analysis.plane, extent, shape))
         share = (1 - params.sky_guard * analysis.sky).astype(np.float32)
         return MixedField(noise, cleared, lambda extent, shape: sample_plane(share, extent, shape))
