@@ -51,7 +51,7 @@ def main():
     parser.add_argument("--spp", type=int, default=16, help="samples of a pass: 4, 16, 64 or 256")
     parser.add_argument("--passes", type=int, default=8)
     parser.add_argument("--seed", type=int, default=1000, help="of the first pass; the renderer fails at a few of them")
-    parser.add_argument("--features", type=int, default=2, help="passes of at most 16 samples for albedo, normal, depth")
+    parser.add_argument("--features", type=int, default=2, help="passes for albedo, normal, depth, of 16 samples")
     parser.add_argument(
         "--variant", default="scalar_rgb", help="of the renderer: llvm_ad_rgb is quicker and needs LLVM"
     )
@@ -65,7 +65,8 @@ def main():
 
     mi.set_variant(options.variant)
     module = importlib.import_module(options.scene)
-    for name, spp, passes in (("light", options.spp, options.passes), ("features", min(16, options.spp), options.features)):
+    asked = (("light", options.spp, options.passes), ("features", min(16, options.spp), options.features))
+    for name, spp, passes in asked:
         if passes:
             scene = mi.load_dict(module.build(folder, size=size, features=name == "features"))
             render_passes(mi, scene, folder, name, spp=spp, passes=passes, seed=options.seed)
