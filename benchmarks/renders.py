@@ -15,6 +15,7 @@ from dustpan.core.picture.curve import encode_curve
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
 from dustpan.core.render.grid import block_regions
+from dustpan.core.steps.mend.fireflies import STRENGTH_GUIDED
 from dustpan.core.work.cancel import Token
 from dustpan.core.work.pool import Pool
 from dustpan.simulate.samples import SAMPLES, sample_picture, truth_picture
@@ -29,6 +30,7 @@ def run() -> None:
         "Escapement, dB (SSIM), and s/MP", "samples", "as rendered", "by tone alone", "mended", "mended, guided"
     )
     fireflies = new_step("fireflies", "fireflies")
+    fireflies = replace(fireflies, params=replace(fireflies.params, strength=STRENGTH_GUIDED))  # as it is proposed
     routes = [(_noise(guided=False),), (fireflies,), (fireflies, _noise(guided=True))]
     pool = Pool(2)
     for samples in SAMPLES:

@@ -14,6 +14,7 @@ from dustpan.core.document.route import Route, new_step
 from dustpan.core.picture.curve import encode_curve
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
+from dustpan.core.steps.mend.fireflies import STRENGTH_GUIDED, FirefliesParams
 from dustpan.simulate.samples import SAMPLES, sample_picture, truth_picture
 from dustpan.simulate.scenes import load_features, load_truth
 
@@ -71,10 +72,22 @@ def test_a_render_guided_by_its_surfaces_comes_near_one_of_four_times_its_sample
     assert np.diff(plain).min() > 2.5
     full = {"auto": False, "luminance": 100.0, "colour": 100.0, "detail_return": 0.0}
     for source, here, more in zip(list(sources.values())[:2], plain[:2], plain[1:], strict=True):
-        engine, noise, fireflies = Engine(source), new_step("noise", "noise"), new_step("fireflies", "fireflies")
+        engine, noise = Engine(source), new_step("noise", "noise")
+        fireflies = new_step("fireflies", "fireflies", FirefliesParams(strength=STRENGTH_GUIDED))
         cleaned = Route((fireflies, replace(noise, params=replace(noise.params, **full))))
         result = quality(engine.render(engine.plan(Document(cleaned)), (0, 0, source.width, source.height)))
-        assert result > here + 2.2 and result > more - 1.5
+        assert result > here + 3.0 and result > more - 1.0
+
+
+def test_the_mean_of_a_surface_is_within_the_noise_that_there_is(rendered):
+    """Where nothing is told to be noise nothing changes, and half the strength takes half of what all of it takes."""
+    engine, plan = cleaned(rendered, over_tone=(0.0,) * 5, colour_over_tone=(0.0,) * 5)
+    before = Engine(Source(rendered[1], linear=True)).base.read((0, 0, *plan.size))
+    assert np.abs(engine.render(plan, (0, 0, *plan.size)) - before).max() < 1e-5
+    engine, plan = cleaned(rendered)
+    whole = engine.render(plan, (0, 0, *plan.size))
+    half = engine.render(cleaned(rendered, luminance=50.0, colour=50.0)[1], (0, 0, *plan.size))
+    assert np.abs(half - (before + whole) / 2).max() < 1e-4
 
 
 def test_a_guided_picture_is_cleaned_the_same_in_tiles(rendered):

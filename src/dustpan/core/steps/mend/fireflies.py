@@ -17,6 +17,7 @@ from dustpan.core.steps.finding import Finding
 from dustpan.core.steps.marks import show_marks
 from dustpan.core.steps.step_kind import Inside, StepKind
 
+STRENGTH_GUIDED = 0.36  # that is proposed where cleaning can be guided by feature channels
 _A_FEW = 25.0  # clear fireflies in a megapixel that are not worth a word: glints on metal count as many
 _LEAST = 5  # of these in the crops, under which they are no evidence
 _CLEARER = 1.0, 7 / 3, 4.0  # how much farther pixels have to stand out, to be counted
@@ -105,8 +106,14 @@ class Fireflies(StepKind):
         return params.strength == 0
 
     def propose(self, survey):
-        """Propose the step where a rendered picture has fireflies."""
-        return FirefliesParams() if self.findings(survey) else None
+        """Propose the step where a rendered picture has fireflies.
+
+        With feature channels only the clearer ones: cleaning that is guided by them takes the others and keeps their
+        light.
+        """
+        if not self.findings(survey):
+            return None
+        return FirefliesParams() if survey.source.features is None else FirefliesParams(strength=STRENGTH_GUIDED)
 
     def findings(self, survey):
         """Return the fireflies of a rendered picture, when they are more than a few."""

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 
 from dustpan.core.filters import correction, quick
+from dustpan.core.filters.alike import mean_of_alike
 from dustpan.core.filters.assumed import assume_spectrum
 from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of
 from dustpan.core.filters.cut_off import hold_within
@@ -62,12 +63,13 @@ def clean_noise(
     tile: np.ndarray, region: Region, params: NoiseParams, analysis: NoiseAnalysis, context: Context
 ) -> np.ndarray:
     """Return the tile cleaned, without detail given back and without coarse blotches."""
+    if analysis.guided and context.features is not None:
+        return _clean_by_surfaces(tile, region, params, analysis, context)
     network = _network(params, analysis)
     if network is None:
         return _clean(tile, region, params, analysis, context)
     cleaned = _clean(tile, region, replace(params, luminance=100.0, colour=100.0), analysis, context)
     context.check()
-    parts = np.array([params.luminance, params.colour, params.colour], np.float32)[:, None, None] / 100
     noisy, planes = to_opponent(tile), to_opponent(cleaned)
     rows, columns = _without_rim(context.ends(region), quick.support(_scales(params)) + MEANS_SUPPORT)
     inner = np.s_[:, rows, columns]
@@ -75,7 +77,33 @@ def clean_noise(
     tone = cv2.blur(tone_of(cleaned), (_NEAR, _NEAR), borderType=cv2.BORDER_REFLECT)
     sigma, facts = field.sigma(tone, region)[inner], describe_noise(analysis.field)
     planes[inner] = correction.correct(noisy[inner], planes[inner], sigma, facts, network=network)
-    return hold_within(tile, from_opponent(noisy + parts * (planes - noisy)))
+    return hold_within(tile, from_opponent(noisy + _parts(params) * (planes - noisy)))
+
+
+def _parts(params: NoiseParams) -> np.ndarray:
+    """Return (3, 1, 1), what is taken of the noise of each opponent plane."""
+    return np.array([params.luminance, params.colour, params.colour], np.float32)[:, None, None] / 100
+
+
+def _clean_by_surfaces(
+    tile: np.ndarray, region: Region, params: NoiseParams, analysis: NoiseAnalysis, context: Context
+) -> np.ndarray:
+    """Return a rendered tile cleaned of what its surfaces do not explain.
+
+    The mean over pixels of the same surface errs otherwise than what the quick engine makes, so it takes a part, within
+    the noise that there is.
+    """
+    assert context.features is not None
+    surface, field = context.features.surface(region, **OTHER_SURFACE), replace(context, noise=analysis.field)
+    explained = explain(tile, surface)
+    cleaning = _cleaning(_sigma_of(field, region, explained), (1.0, 1.0), params, field)
+    cleaned = quick.clean_tile(tile - explained.detail, cleaning, ends=context.ends(region), left=region[0])
+    context.check()
+    noisy, planes, alike = (to_opponent(p) for p in (tile, cleaned + explained.detail, mean_of_alike(tile, surface)))
+    sigma = field.sigma(cv2.blur(tone_of(cleaned), (_NEAR, _NEAR), borderType=cv2.BORDER_REFLECT), region)
+    most = _MOST_BY_MEAN * np.where(sigma > 0, np.maximum(sigma, explained.unexplained), 0)
+    planes += np.clip(_BY_MEAN * (alike - planes), -most, most)
+    return from_opponent(noisy + _parts(params) * (planes - noisy))
 
 
 def _without_rim(ends: Ends, rim: int) -> tuple[slice, slice]:
@@ -94,23 +122,9 @@ def _clean(
     tile: np.ndarray, region: Region, params: NoiseParams, analysis: NoiseAnalysis, context: Context
 ) -> np.ndarray:
     strengths = (params.luminance / 100, params.colour / 100)
-    features = context.features if analysis.guided else None
     field = replace(context, noise=analysis.field)
-    spectrum = assume_spectrum(np.stack([field.spectrum(scale) for scale in range(SCALES)]))
-    if params.blotch < 0.5:
-        spectrum = spectrum * _FINE_ONLY
-    explained = explain(tile, features.surface(region, **OTHER_SURFACE)) if features else None
-    cleaning = Cleaning(
-        sigma=_sigma_of(field, region, explained),
-        spectrum=spectrum,
-        strengths=strengths,
-        scales=_scales(params),
-        check=context.check,
-    )
-    rest = tile - explained.detail if explained else tile
-    cleaned = quick.clean_tile(rest, cleaning, ends=context.ends(region), left=region[0])
-    if explained:
-        return cleaned + explained.detail
+    cleaning = _cleaning(_sigma_of(field, region, None), strengths, params, field)
+    cleaned = quick.clean_tile(tile, cleaning, ends=context.ends(region), left=region[0])
     restored = analysis.means.restored(
         tile,
         cleaned,
@@ -119,6 +133,13 @@ def _clean(
         strengths=strengths,
     )
     return hold_within(tile, restored)
+
+
+def _cleaning(sigma: SigmaOf, strengths: tuple[float, float], params: NoiseParams, field: Context) -> Cleaning:
+    spectrum = assume_spectrum(np.stack([field.spectrum(scale) for scale in range(SCALES)]))
+    if params.blotch < 0.5:
+        spectrum = spectrum * _FINE_ONLY
+    return Cleaning(sigma, spectrum, strengths, _scales(params), field.check)
 
 
 def _sigma_of(context: Context, region: Region, explained: Explained | None) -> SigmaOf:
@@ -151,5 +172,6 @@ def _scales(params: NoiseParams) -> int:
 
 
 _NEAR = 8  # px of the mean tone that the noise is looked up at
+_BY_MEAN, _MOST_BY_MEAN = np.float32(0.35), np.float32(0.3)  # the part of the mean, and at most so many deviations
 _FINE_ONLY = np.ones((SCALES, 3, 8, 8), np.float32)
 _FINE_ONLY[..., :2, :2] = 1e-3
