@@ -16,6 +16,14 @@ def _add_square(here, there, apart):
 
 
 @helper
+def _add_squares(here, there, more_here, more_there, apart):
+    """Add the squared differences of two pairs of rows."""
+    for x in range(apart.shape[0]):
+        difference, more = here[x] - there[x], more_here[x] - more_there[x]
+        apart[x] += difference * difference + more * more
+
+
+@helper
 def _weigh(apart, near, least):
     """Replace squared distances by weights: `near` at 0, none from 1 / `least` on."""
     for x in range(apart.shape[0]):
@@ -47,7 +55,7 @@ def average_alike(channels, features, weights, least, found):
     found : (3, h, w), filled.
     """
     side, (_, height, width) = weights.shape[0], found.shape
-    reach = side // 2
+    reach, count = side // 2, features.shape[0]
     weight, total = np.empty(width, np.float32), np.empty(width, np.float32)
     for y in range(height):
         total[:] = 0
@@ -57,9 +65,12 @@ def average_alike(channels, features, weights, least, found):
                 if weights[down, across] == 0:
                     continue
                 weight[:] = 0
-                for k in range(features.shape[0]):
+                for k in range(0, count - 1, 2):
                     here, there = features[k, y + reach, reach:], features[k, y + down, across:]
-                    _add_square(here, there, weight)
+                    more_here, more_there = features[k + 1, y + reach, reach:], features[k + 1, y + down, across:]
+                    _add_squares(here, there, more_here, more_there, weight)
+                if count % 2:
+                    _add_square(features[count - 1, y + reach, reach:], features[count - 1, y + down, across:], weight)
                 _weigh(weight, weights[down, across], least)
                 _add(weight, total)
                 for c in range(3):

@@ -6,29 +6,81 @@ import numpy as np
 
 from dustpan.core.kernels.compiled import helper, kernel
 
+_LANES = 16  # pixels of a row that are worked side by side, always as many, so that each is rounded alike
+
 
 @helper
 def _factor(matrix, count):
-    """Replace a symmetric positive matrix by its lower Cholesky factor."""
+    """Replace symmetric positive matrices (k, k, lanes) by their lower Cholesky factors, inverted on the diagonal."""
     for i in range(count):
         for j in range(i + 1):
-            rest = matrix[i, j]
             for k in range(j):
-                rest -= matrix[i, k] * matrix[j, k]
-            matrix[i, j] = np.sqrt(max(rest, 1e-12)) if i == j else rest / matrix[j, j]
+                for lane in range(_LANES):
+                    matrix[i, j, lane] -= matrix[i, k, lane] * matrix[j, k, lane]
+            if i == j:
+                for lane in range(_LANES):
+                    matrix[i, i, lane] = 1.0 / np.sqrt(max(matrix[i, i, lane], 1e-12))
+            else:
+                for lane in range(_LANES):
+                    matrix[i, j, lane] *= matrix[j, j, lane]
 
 
 @helper
 def _solve(factor, values, count):
-    """Replace values by the solution of the factored system."""
+    """Replace values (k, lanes) by the solutions of the factored systems."""
     for i in range(count):
         for k in range(i):
-            values[i] -= factor[i, k] * values[k]
-        values[i] /= factor[i, i]
+            for lane in range(_LANES):
+                values[i, lane] -= factor[i, k, lane] * values[k, lane]
+        for lane in range(_LANES):
+            values[i, lane] *= factor[i, i, lane]
     for i in range(count - 1, -1, -1):
         for k in range(i + 1, count):
-            values[i] -= factor[k, i] * values[k]
-        values[i] /= factor[i, i]
+            for lane in range(_LANES):
+                values[i, lane] -= factor[k, i, lane] * values[k, lane]
+        for lane in range(_LANES):
+            values[i, lane] *= factor[i, i, lane]
+
+
+@helper
+def _load(planes, y, columns, into):
+    """Fill (k, lanes) with some columns of a row of each plane."""
+    for i in range(planes.shape[0]):
+        for lane in range(_LANES):
+            into[i, lane] = planes[i, y, columns[lane]]
+
+
+@helper
+def _covary(square, mean, ridge, matrix, count):
+    """Fill the covariances of the features from means of products."""
+    at = 0
+    for i in range(count):
+        for j in range(i + 1):
+            for lane in range(_LANES):
+                matrix[i, j, lane] = square[at, lane] - mean[i, lane] * mean[j, lane]
+            at += 1
+        for lane in range(_LANES):
+            matrix[i, i, lane] += ridge
+
+
+@helper
+def _covary_with(channel, cross, mean, values, count):
+    """Fill the covariances of a channel with the features."""
+    for i in range(count):
+        for lane in range(_LANES):
+            values[i, lane] = cross[channel * count + i, lane] - mean[i, lane] * mean[count + channel, lane]
+
+
+@helper
+def _store(slopes, mean, channel, y, columns, fits):
+    """Fill the slopes of a channel, and its value where all features are 0."""
+    count = slopes.shape[0]
+    for lane in range(_LANES):
+        value = mean[count + channel, lane]
+        for i in range(count):
+            value -= slopes[i, lane] * mean[i, lane]
+            fits[channel, i, y, columns[lane]] = slopes[i, lane]
+        fits[channel, count, y, columns[lane]] = value
 
 
 @kernel("f4[:,:,::1], f4[:,:,::1], f4[:,:,::1], f4, f4[:,:,:,::1]")
@@ -45,23 +97,19 @@ def fit_features(means, squares, crossed, ridge, fits):
     """
     _, height, width = means.shape
     count = fits.shape[1] - 1
-    matrix, slopes = np.empty((count, count)), np.empty(count)
+    matrix, slopes = np.empty((count, count, _LANES)), np.empty((count, _LANES))
+    mean, square = np.empty((count + 3, _LANES)), np.empty((squares.shape[0], _LANES))
+    cross, columns = np.empty((3 * count, _LANES)), np.empty(_LANES, np.int64)
     for y in range(height):
-        for x in range(width):
-            at = 0
-            for i in range(count):
-                for j in range(i + 1):
-                    matrix[i, j] = squares[at, y, x] - means[i, y, x] * means[j, y, x]
-                    at += 1
-                matrix[i, i] += ridge
+        for first in range(0, width, _LANES):
+            for lane in range(_LANES):
+                columns[lane] = min(first + lane, width - 1)
+            _load(means, y, columns, mean)
+            _load(squares, y, columns, square)
+            _load(crossed, y, columns, cross)
+            _covary(square, mean, ridge, matrix, count)
             _factor(matrix, count)
-            for c in range(3):
-                level = means[count + c, y, x]
-                for i in range(count):
-                    slopes[i] = crossed[c * count + i, y, x] - means[i, y, x] * level
+            for channel in range(3):
+                _covary_with(channel, cross, mean, slopes, count)
                 _solve(matrix, slopes, count)
-                value = np.float64(level)
-                for i in range(count):
-                    value -= slopes[i] * means[i, y, x]
-                    fits[c, i, y, x] = slopes[i]
-                fits[c, count, y, x] = value
+                _store(slopes, mean, channel, y, columns, fits)

@@ -99,10 +99,13 @@ def _clean_by_surfaces(
     cleaning = _cleaning(_sigma_of(field, region, explained), (1.0, 1.0), params, field)
     cleaned = quick.clean_tile(tile - explained.detail, cleaning, ends=context.ends(region), left=region[0])
     context.check()
-    noisy, planes, alike = (to_opponent(p) for p in (tile, cleaned + explained.detail, mean_of_alike(tile, surface)))
+    noisy, planes = to_opponent(tile), to_opponent(cleaned + explained.detail)
+    rows, columns = _without_rim(context.ends(region), quick.support(_scales(params)))
+    alike = to_opponent(mean_of_alike(tile[rows, columns], surface[rows, columns]))
     sigma = field.sigma(cv2.blur(tone_of(cleaned), (_NEAR, _NEAR), borderType=cv2.BORDER_REFLECT), region)
-    most = _MOST_BY_MEAN * np.where(sigma > 0, np.maximum(sigma, explained.unexplained), 0)
-    planes += np.clip(_BY_MEAN * (alike - planes), -most, most)
+    most = _MOST_BY_MEAN * np.where(sigma > 0, np.maximum(sigma, explained.unexplained), 0)[:, rows, columns]
+    inner = planes[:, rows, columns]
+    inner += np.clip(_BY_MEAN * (alike - inner), -most, most)
     return from_opponent(noisy + _parts(params) * (planes - noisy))
 
 
