@@ -12,6 +12,7 @@ import numpy as np
 from dustpan.core.document.route import Route
 from dustpan.core.judge.figures import PatchFigures, combine_figures, find_harms, measure_patch, patch_in
 from dustpan.core.judge.harms import HARMS, MEASURES, Figures, Pair, Patch, Side
+from dustpan.core.judge.harms.texture import FLATTENED
 from dustpan.core.judge.noise_left import (
     SquareNoise,
     mean_noise,
@@ -90,7 +91,7 @@ def judge(
         engine, plan, reference, looked.regions, looked.pairs, originals=looked.originals, spots=spots, check=check
     )
     figures = _without_stars(engine, report.figures)
-    return replace(report, figures=figures, harm=_harm_done(plan, spots, figures, report.patches))
+    return replace(report, figures=figures, harm=_harm_done(engine, plan, spots, figures, report.patches))
 
 
 def find_harm(
@@ -109,7 +110,7 @@ def find_harm(
     looked = _look(engine, (reference, original, plan), spots, check=check, priority=priority)
     patches = _measure_patches(engine, reference, looked, check=check)
     figures = _without_stars(engine, combine_figures(patches, _chosen_by_tone(spots, len(patches))))
-    return _harm_done(plan, spots, figures, patches)
+    return _harm_done(engine, plan, spots, figures, patches)
 
 
 class _Looked(NamedTuple):
@@ -147,14 +148,19 @@ def _without_stars(engine: Engine, figures: Figures) -> Figures:
 
 
 def _harm_done(
-    plan: Plan, spots: Sequence[Spot], figures: Figures, patches: Sequence[PatchFigures]
+    engine: Engine, plan: Plan, spots: Sequence[Spot], figures: Figures, patches: Sequence[PatchFigures]
 ) -> Sequence[Finding]:
-    """Return the harm by the figures of a plan's patches, each with the step that has done it."""
+    """Return the harm by the figures of a plan's patches, each with the step that has done it.
+
+    Texture is not called flattened where feature channels tell it: noise by place passes for texture then.
+    """
     if not plan.all_active:
         return ()
     each = [combine_figures([patch]) for patch in patches]
     named = [name_culprit(finding, plan) for finding in find_harms(figures, spots, each)]
-    return [finding for finding in named if finding.step_id or finding.what not in _DRAWN]
+    told = [finding for finding in named if finding.step_id or finding.what not in _DRAWN]
+    guided = engine.source.features is not None
+    return [finding for finding in told if not (guided and finding.what == FLATTENED.what)]
 
 
 def report_on(

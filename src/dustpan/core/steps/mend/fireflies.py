@@ -111,9 +111,7 @@ class Fireflies(StepKind):
         With feature channels only the clearer ones: cleaning that is guided by them takes the others and keeps their
         light.
         """
-        if not self.findings(survey):
-            return None
-        return FirefliesParams() if survey.source.features is None else FirefliesParams(strength=STRENGTH_GUIDED)
+        return _usual(survey) if self.findings(survey) else None
 
     def findings(self, survey):
         """Return the fireflies of a rendered picture, when they are more than a few."""
@@ -122,7 +120,7 @@ class Fireflies(StepKind):
         peaks = self.analyse(FirefliesParams(), survey)
         if not peaks.stray or peaks.clear <= _A_FEW:
             return []
-        points = survey.looks.find_points(self.kind, FirefliesParams())
+        points = survey.looks.find_points(self.kind, _usual(survey))
         return [Finding("fireflies", f"{len(points)} fireflies", float(len(points)), self.kind, points)]
 
     def tell(self, params, analysis, found=None):
@@ -130,6 +128,11 @@ class Fireflies(StepKind):
         if found is None:
             return ""
         return f"{found} mended" if found else "none found"
+
+
+def _usual(survey: Survey) -> FirefliesParams:
+    """Return the settings that are proposed."""
+    return FirefliesParams() if survey.source.features is None else FirefliesParams(strength=STRENGTH_GUIDED)
 
 
 def _count_peaks(survey: Survey) -> FireflyAnalysis:

@@ -22,7 +22,8 @@ def propose_noise(survey: Survey) -> NoiseParams:
     """Propose the least that leaves no noise to be seen, and of noise that is not faint hardly any.
 
     Where luminance was measured with doubt its noise is taken for weaker, and more detail is given back: texture that
-    goes is worse than noise that stays.
+    goes is worse than noise that stays. Of a rendered picture with feature channels all is taken: they tell its detail,
+    and its noise is far stronger at some places than at most of the same tone.
     """
     field, doubt = survey.noise, survey.base_noise.doubt[0]
     luminance, _ = mean_deviations(field)
@@ -30,7 +31,7 @@ def propose_noise(survey: Survey) -> NoiseParams:
     sigma = field.sigma(TONES[None], CENTRE)[:, 0]
     sigma = sigma * np.array([max(1 - doubt / 2, 0.0) if doubted else 1.0, 1.0, 1.0])[:, None]
     least = least_to_take(sigma, field.spectrum[0], _presence(survey), visible=survey.visible, doubted=doubted)
-    parts = np.round(100 * least)
+    parts = np.round(100 * least) if survey.source.features is None else (100.0, 100.0)
     fine, coarse = (field.sigma(TONES[None, 1:-1], CENTRE, level=level)[:, 0] for level in (0, 2))
     clumping = 4 * float(np.median(coarse / np.maximum(fine, 1e-9), axis=1).max())  # 1 for white noise
     return NoiseParams(
