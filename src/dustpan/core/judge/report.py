@@ -152,14 +152,16 @@ def _harm_done(
 ) -> Sequence[Finding]:
     """Return the harm by the figures of a plan's patches, each with the step that has done it.
 
-    Texture is not called flattened where feature channels tell it: noise by place passes for texture then.
+    Texture is not called flattened where cleaning was guided by feature channels: noise by place passes for it then.
     """
     if not plan.all_active:
         return ()
     each = [combine_figures([patch]) for patch in patches]
     named = [name_culprit(finding, plan) for finding in find_harms(figures, spots, each)]
     told = [finding for finding in named if finding.step_id or finding.what not in _DRAWN]
-    guided = engine.source.features is not None
+    guided = engine.source.features is not None and any(
+        getattr(step.params, "guided", False) for step in plan.all_active
+    )
     return [finding for finding in told if not (guided and finding.what == FLATTENED.what)]
 
 
