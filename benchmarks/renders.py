@@ -11,6 +11,7 @@ from benchmarks.common import console, median_seconds, psnr, table
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, Step, new_step
 from dustpan.core.filters.similarity import similarity
+from dustpan.core.judge.propose import propose_route
 from dustpan.core.picture.curve import encode_curve
 from dustpan.core.picture.source import Source
 from dustpan.core.render.engine import Engine
@@ -42,6 +43,8 @@ def run() -> None:
         made.add_row(str(samples), *row)
     pool.close()
     console.print(made)
+    sound = replace(truth_picture(_SCENE), layers=sample_picture(_SCENE, samples=SAMPLES[-1]).layers)
+    console.print("Proposed for the truth:", ", ".join(step.kind for step in propose_route(Engine(sound))) or "nothing")
 
 
 def _noise(*, guided: bool) -> Step:

@@ -78,6 +78,7 @@ def test_a_proposed_route_makes_16_samples_as_good_as_64_and_finds_no_harm():
     plan, original = engine.plan(Document(route)), engine.plan(Document())
     assert quality(engine.render(plan, (0, 0, *plan.size))) > max(plain[1] + 3.8, plain[2] + 0.2)
     assert not find_harm(engine, plan, original, choose_patches(original.base))
+    assert propose_route(Engine(replace(truth_picture("escapement"), layers=sources[64].layers))) == Route()
     fireflies = engine.plan(Document(Route(route.steps[:1]))).find("fireflies")
     (finding,) = (fault for fault in find_faults(engine, original) if fault.what == "fireflies")
     assert finding.size == pytest.approx(engine.count_found(fireflies), rel=0.02)  # highlights are counted apart
