@@ -239,9 +239,10 @@ def test_zoom_keeps_the_point_under_the_pointer_and_panning_computes_nothing(ope
 def test_an_export_can_be_cancelled_and_leaves_no_file(opened, qtbot, tmp_path, monkeypatch):
     propose(opened, qtbot)
     target = tmp_path / "out.tif"
-    stopped, ended, export = threading.Event(), [], exporting.export_picture
+    begun, stopped, ended, export = threading.Event(), threading.Event(), [], exporting.export_picture
 
     def export_when_stopped(*given, **how):
+        begun.set()
         stopped.wait(60)  # however fast the machine, it is cancelled while it runs
         try:
             return export(*given, **how)
@@ -252,6 +253,7 @@ def test_an_export_can_be_cancelled_and_leaves_no_file(opened, qtbot, tmp_path, 
     opened.session.exporting.export(target, "tiff16", quality=90, overwrite=False)
     line = opened.header.task_bar.lines[0]
     assert line.isVisible() and "out.tif" in line.label.text()
+    qtbot.waitUntil(begun.is_set, timeout=60_000)  # one that waits for its turn would not begin at all
     qtbot.mouseClick(line.stop, Qt.MouseButton.LeftButton)
     assert not line.isVisible() and not opened.session.tasks.running
     stopped.set()
