@@ -33,12 +33,12 @@ def render_passes(mi, scene, folder: Path, name: str, *, spp: int, passes: int, 
 
 
 def combine(folder: Path, name: str) -> np.ndarray:
-    """Mean of the passes; single values far above the median of all passes (stray paths of light) are cut."""
+    """Mean of the passes; single values of light far above the median of all passes (stray paths) are cut."""
     passes = [np.load(path, mmap_mode="r") for path in sorted(folder.glob(f"{name}_*.npy"))]
     total = np.zeros(passes[0].shape, np.float32)
     for rows in np.array_split(np.arange(total.shape[0]), 40):
         stack = np.stack([p[rows] for p in passes])
-        if len(passes) >= 3:
+        if name == "light" and len(passes) >= 3:
             stack = np.minimum(stack, 3 * np.median(stack, axis=0) + 0.02)
         total[rows] = stack.mean(axis=0)
     return total

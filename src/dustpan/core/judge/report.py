@@ -66,15 +66,7 @@ def plan_reference(engine: Engine, plan: Plan, *, check: Check = no_check) -> Pl
     return engine.plan(plan.with_other(route.tone_only()), check=check)
 
 
-def judge(
-    engine: Engine,
-    plan: Plan,
-    original: Plan,
-    spots: Sequence[Spot],
-    *,
-    check: Check = no_check,
-    priority: int = Priority.AROUND,
-) -> Report:
+def judge(engine: Engine, plan: Plan, original: Plan, spots: Sequence[Spot], *, check: Check = no_check) -> Report:
     """Return the report of a plan.
 
     Clipping is compared with the original, all else with the picture after the Tone steps of the route alone.
@@ -83,10 +75,9 @@ def judge(
     ----------
     original : the plan without any step.
     spots : whose patches are judged.
-    priority : of the threads that help.
     """
     reference = plan_reference(engine, plan, check=check)
-    looked = _look(engine, (reference, original, plan), spots, check=check, priority=priority)
+    looked = _look(engine, (reference, original, plan), spots, check=check, priority=Priority.AROUND)
     report = report_on(
         engine, plan, reference, looked.regions, looked.pairs, originals=looked.originals, spots=spots, check=check
     )
@@ -103,7 +94,12 @@ def find_harm(
     check: Check = no_check,
     priority: int = Priority.AROUND,
 ) -> Sequence[Finding]:
-    """Return the harm that `judge` tells of, without its readings of noise."""
+    """Return the harm that `judge` tells of, without its readings of noise.
+
+    Parameters
+    ----------
+    priority : of the threads that help.
+    """
     if not plan.all_active:
         return ()
     reference = plan_reference(engine, plan, check=check)
