@@ -93,7 +93,7 @@ def test_every_kernel_keeps_its_one_signature(layout):
     results.append(to_display(picture, FileCurve.of(lambda values: values**1.8)))
     frames, alike = layout(np.stack([np.asarray(picture)] * 4)), layout(np.ones((4, 4), np.float32))[0]
     results += [combine(frames, alike, Method(name)).light for name in ("median", "sigma_clip")]
-    surfaces = np.asarray(picture, np.float32)
+    surfaces = np.ascontiguousarray(np.moveaxis(picture, 2, 0), np.float32)
     results += [explain(surfaces, surfaces).unexplained, mean_of_alike(surfaces, surfaces)]
     assert all(np.isfinite(result).all() for result in results)
     assert {kernel.name: len(kernel.signatures) for kernel in kernels()} == {kernel.name: 1 for kernel in kernels()}

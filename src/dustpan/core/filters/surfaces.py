@@ -10,17 +10,17 @@ Bitterli, B. et al. (2016), Nonlinearly weighted first-order regression for deno
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
-from dustpan.core.filters.colour import to_opponent
 from dustpan.core.filters.dct import double, halve
 from dustpan.core.kernels.regression import fit_features
 from dustpan.core.picture.region import Region
 
-SUPPORT = 28  # px that the result looks around
+SUPPORT = 24  # px that the result looks around
 _ROW = 32  # px, of whose multiples rows are made
 _AROUND = 2.0  # px, deviation of the surroundings that a regression sees
 _COARSE = 2.5  # px, deviation of the blur past which detail stays in the picture
@@ -36,12 +36,16 @@ class Explained:
 
     Attributes
     ----------
-    detail : h x w x 3, fine detail that is the surfaces' own.
-    unexplained : (3, h, w) local deviation of the fine rest in the opponent planes.
+    detail : (3, h, w) fine detail that is the surfaces' own.
+    unexplained : (3, h, w) local deviation of the fine rest.
     """
 
     detail: np.ndarray
     unexplained: np.ndarray
+
+    def cut(self, inner: tuple[slice, ...]) -> Explained:
+        """Return the same of a part of the tile, given by slices of its planes."""
+        return Explained(self.detail[inner], self.unexplained[inner])
 
     def louder(self, tone_sigma: np.ndarray, gain: np.ndarray, part: Region, step: int) -> np.ndarray:
         """Return by which factors, (3, h, w) of at least 1, noise is stronger here than elsewhere at the same tone.
@@ -61,66 +65,79 @@ class Explained:
         return np.maximum(here / np.maximum(tone_sigma * gain[:, None, None], np.float32(1e-6)), np.float32(1))
 
 
-def explain(tile: np.ndarray, surface: np.ndarray) -> Explained:
+def explain(planes: np.ndarray, surface: np.ndarray) -> Explained:
     """Return what surfaces explain of a tile.
 
     Parameters
     ----------
-    tile : h x w x 3 working pixels.
-    surface : h x w x k feature channels, scaled so that a difference of 1 is another surface.
+    planes : (3, h, w) opponent planes of its working pixels.
+    surface : (k, h, w) feature channels, scaled so that a difference of 1 is another surface.
 
     Notes
     -----
-    Around each pixel the channels are a linear function of the features. What that explains and is fine is detail, and
+    Around each pixel the planes are a linear function of the features. What that explains and is fine is detail, and
     what it leaves is noise, which a renderer leaves stronger at some places than at others of the same tone.
     """
-    height, width = tile.shape[:2]
-    padded = _lengthened(tile)
+    height, width = planes.shape[1:]
+    padded = _lengthened(planes)
     said = _regression(padded, _lengthened(np.clip(surface, -_FARTHEST, _FARTHEST)))
-    rest = to_opponent(padded - said)
-    fine = [plane - _blur(plane, FINE) for plane in rest]
-    energy = [_blur(np.minimum(plane * plane, _MOST**2), _GATHER) for plane in fine]
-    detail, unexplained = said - _blur(said, _COARSE), np.sqrt(np.stack(energy))
-    return Explained(detail[:height, :width], unexplained[:, :height, :width])
+    detail, unexplained = np.empty_like(said), np.empty_like(said)
+    for n, plane in enumerate(said):
+        detail[n] = plane - _blur(plane, _COARSE)
+        rest = padded[n] - plane
+        fine = np.clip(rest - _blur(rest, FINE), -_MOST, _MOST)
+        unexplained[n] = np.sqrt(np.maximum(double(_blur(halve(fine * fine), _GATHER / 2)), 0))
+    return Explained(detail[:, :height, :width], unexplained[:, :height, :width])
 
 
 def _lengthened(planes: np.ndarray) -> np.ndarray:
-    """Return h x w x k planes mirrored beyond their right end up to whole `_ROW` px, and to an even height.
+    """Return (k, h, w) planes mirrored beyond their right end up to whole `_ROW` px, and to an even height.
 
     A blur would round the last values of other rows otherwise, and a tile differ from the whole picture.
     """
-    height, width = planes.shape[:2]
-    return np.pad(planes, ((0, height % 2), (0, _ROW + -width % _ROW), (0, 0)), mode="symmetric")
+    height, width = planes.shape[1:]
+    return np.pad(planes, ((0, 0), (0, height % 2), (0, _ROW + -width % _ROW)), mode="symmetric")
 
 
-def _regression(tile: np.ndarray, surface: np.ndarray) -> np.ndarray:
-    """Return what the features say of each pixel, h x w x 3; both sides even.
+def _regression(channels: np.ndarray, features: np.ndarray) -> np.ndarray:
+    """Return what the features say of each pixel, (3, h, w); both sides even.
 
     Notes
     -----
     Slopes change slowly: they are found on planes of half the size and enlarged (He and Sun 2015, arXiv 1505.00996).
     """
-    features, channels = (list(np.ascontiguousarray(p.transpose(2, 0, 1), np.float32)) for p in (surface, tile))
     fits = _fit([halve(plane) for plane in features], [halve(plane) for plane in channels])
-    found = np.empty((3, *tile.shape[:2]), np.float32)
+    found = np.empty_like(channels)
     for channel, fit in zip(found, fits, strict=True):
-        *slopes, channel[:] = (double(plane) for plane in fit)
-        for slope, feature in zip(slopes, features, strict=True):
-            channel += slope * feature
-    return np.ascontiguousarray(found.transpose(1, 2, 0))
+        channel[:] = double(fit[-1])
+        for slope, feature in zip(fit, features, strict=False):
+            cv2.accumulateProduct(double(slope), feature, channel)
+    return found
 
 
 def _fit(features: list[np.ndarray], channels: list[np.ndarray]) -> np.ndarray:
     """Return how channels follow from features around each pixel of halved planes; see `fit_features`."""
-    around = _AROUND / 2
-    means = np.stack([_blur(plane, around) for plane in (*features, *channels)])
-    squares = [_blur(first * second, around) for n, first in enumerate(features) for second in features[: n + 1]]
-    crossed = [_blur(channel * feature, around) for channel in channels for feature in features]
-    fits = np.empty((3, len(features) + 1, *features[0].shape), np.float32)
-    fit_features(means, np.stack(squares), np.stack(crossed), _RIDGE, fits)
+    count, shape = len(features), features[0].shape
+    means = np.empty((count + 3, *shape), np.float32)
+    squares, crossed = (
+        np.empty((count * (count + 1) // 2, *shape), np.float32),
+        np.empty((3 * count, *shape), np.float32),
+    )
+    fits = np.empty((3, count + 1, *shape), np.float32)
+    _blur_each((*features, *channels), means)
+    _blur_each((first * second for n, first in enumerate(features) for second in features[: n + 1]), squares)
+    _blur_each((channel * feature for channel in channels for feature in features), crossed)
+    flat = (planes.reshape(len(planes), -1) for planes in (means, squares, crossed))
+    fit_features(*flat, _RIDGE, fits.reshape(3, count + 1, -1))
     return fits
 
 
-def _blur(plane: np.ndarray, deviation: float) -> np.ndarray:
-    side = 2 * round(4 * deviation) + 1
-    return cv2.GaussianBlur(plane, (side, side), deviation, borderType=cv2.BORDER_REFLECT)
+def _blur_each(planes: Iterable[np.ndarray], into: np.ndarray) -> None:
+    """Fill in the means over the surroundings that a regression sees, of halved planes."""
+    for plane, found in zip(planes, into, strict=True):
+        _blur(plane, _AROUND / 2, found)
+
+
+def _blur(plane: np.ndarray, deviation: float, into: np.ndarray | None = None) -> np.ndarray:
+    side = 2 * round(3 * deviation) + 1
+    return cv2.GaussianBlur(plane, (side, side), deviation, into, borderType=cv2.BORDER_REFLECT)

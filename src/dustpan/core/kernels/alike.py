@@ -8,73 +8,68 @@ from dustpan.core.kernels.compiled import helper, kernel
 
 
 @helper
-def _add_square(here, there, apart):
-    """Add the squared difference of two rows."""
-    for x in range(apart.shape[0]):
-        difference = here[x] - there[x]
-        apart[x] += difference * difference
-
-
-@helper
-def _add_squares(here, there, more_here, more_there, apart):
-    """Add the squared differences of two pairs of rows."""
-    for x in range(apart.shape[0]):
-        difference, more = here[x] - there[x], more_here[x] - more_there[x]
-        apart[x] += difference * difference + more * more
+def _add_squares(features, k, here, there, apart):
+    """Add the squared differences of two rows, of four features; more at a time, and it is no vector loop any more."""
+    (y, x), (v, u) = here, there
+    first, other_first = features[k, y, x:], features[k, v, u:]
+    second, other_second = features[k + 1, y, x:], features[k + 1, v, u:]
+    third, other_third = features[k + 2, y, x:], features[k + 2, v, u:]
+    fourth, other_fourth = features[k + 3, y, x:], features[k + 3, v, u:]
+    for i in range(apart.shape[0]):
+        a, b = first[i] - other_first[i], second[i] - other_second[i]
+        c, d = third[i] - other_third[i], fourth[i] - other_fourth[i]
+        apart[i] += (a * a + b * b) + (c * c + d * d)
 
 
 @helper
 def _weigh(apart, near, least):
     """Replace squared distances by weights: `near` at 0, none from 1 / `least` on."""
-    for x in range(apart.shape[0]):
-        part = max(np.float32(1) - apart[x] * least, np.float32(0))
-        apart[x] = near * (part * part)
+    for i in range(apart.shape[0]):
+        part = max(np.float32(1) - apart[i] * least, np.float32(0))
+        apart[i] = near * (part * part)
 
 
 @helper
 def _add(weight, total):
-    for x in range(total.shape[0]):
-        total[x] += weight[x]
+    for i in range(weight.shape[0]):
+        total[i] += weight[i]
 
 
 @helper
 def _add_weighed(weight, row, total):
-    for x in range(total.shape[0]):
-        total[x] += weight[x] * row[x]
+    for i in range(weight.shape[0]):
+        total[i] += weight[i] * row[i]
 
 
-@kernel("f4[:,:,::1], f4[:,:,::1], f4[:,::1], f4, f4[:,:,::1]")
-def average_alike(channels, features, weights, least, found):
-    """Fill the weighted mean of the pixels around each one; rows are short loops, which work on many pixels at once.
+@kernel("f4[:,:,::1], f4[:,:,::1], i8[:,::1], f4[::1], f4, f4[:,:,::1]")
+def average_alike(channels, features, apart, near, least, sums):
+    """Add up the weights of the pixels around each one, and their colours by these weights.
 
     Parameters
     ----------
-    channels, features : (3 or k, h + 2 r, w + 2 r), with a rim as wide as the weights reach.
-    weights : (2 r + 1, 2 r + 1) by distance; 0 is left out, the middle is not.
+    channels : (3, h, w).
+    features : (k, h, w), k a multiple of 4.
+    apart : (n, 2), across and down, from a pixel to those it is compared with; each pair of pixels once: none of
+        negative `down`, and of `down` 0 only those of positive `across`.
+    near : (n,) weights of these by their distance.
     least : 1 over the squared difference of features from which pixels show another surface.
-    found : (3, h, w), filled.
+    sums : (4, h, w), the weights' and the three channels', to which is added; whole farther from the ends than `apart`.
     """
-    side, (_, height, width) = weights.shape[0], found.shape
-    reach, count = side // 2, features.shape[0]
-    weight, total = np.empty(width, np.float32), np.empty(width, np.float32)
+    _, height, width = channels.shape
+    buffer = np.empty(width, np.float32)
     for y in range(height):
-        total[:] = 0
-        found[:, y] = 0
-        for down in range(side):
-            for across in range(side):
-                if weights[down, across] == 0:
-                    continue
-                weight[:] = 0
-                for k in range(0, count - 1, 2):
-                    here, there = features[k, y + reach, reach:], features[k, y + down, across:]
-                    more_here, more_there = features[k + 1, y + reach, reach:], features[k + 1, y + down, across:]
-                    _add_squares(here, there, more_here, more_there, weight)
-                if count % 2:
-                    _add_square(features[count - 1, y + reach, reach:], features[count - 1, y + down, across:], weight)
-                _weigh(weight, weights[down, across], least)
-                _add(weight, total)
-                for c in range(3):
-                    _add_weighed(weight, channels[c, y + down, across:], found[c, y])
-        for c in range(3):
-            for x in range(width):
-                found[c, y, x] /= total[x]
+        for n in range(apart.shape[0]):
+            across, v = apart[n, 0], y + apart[n, 1]
+            if v >= height or abs(across) >= width:
+                continue
+            x, u = max(-across, 0), max(across, 0)
+            weight = buffer[: width - abs(across)]
+            weight[:] = 0
+            for k in range(0, features.shape[0], 4):
+                _add_squares(features, k, (y, x), (v, u), weight)
+            _weigh(weight, near[n], least)
+            _add(weight, sums[0, y, x:])
+            _add(weight, sums[0, v, u:])
+            for c in range(3):
+                _add_weighed(weight, channels[c, v, u:], sums[c + 1, y, x:])
+                _add_weighed(weight, channels[c, y, x:], sums[c + 1, v, u:])

@@ -10,10 +10,10 @@ from dustpan.core.kernels.compiled import helper, kernel
 @helper
 def _alike(features, y, x, v, u):
     """Whether two pixels show the same surface, by their features."""
-    alike = True
-    for k in range(features.shape[2]):
-        alike = alike and abs(features[y, x, k] - features[v, u, k]) <= np.float32(1)
-    return alike
+    k, count = 0, features.shape[2]
+    while k < count and abs(features[y, x, k] - features[v, u, k]) <= np.float32(1):
+        k += 1
+    return k == count
 
 
 @helper
@@ -52,14 +52,16 @@ def _count_row(light, y, around, rim, least, counts):
 
 
 @helper
-def _count_alike(light, features, y, x, around, least):
-    """Count the alike pixels around one that are as bright as `least`."""
+def _has_alike(light, features, y, x, around, least, most):
+    """Whether more than `most` of the pixels around one are alike and as bright as `least`."""
     count = 0
     for k in range(around.shape[0]):
         v, u = y + around[k, 0], x + around[k, 1]
         if light[v, u] >= least and _alike(features, y, x, v, u):
             count += 1
-    return count
+            if count > most:
+                return True
+    return False
 
 
 @helper
@@ -106,7 +108,7 @@ def mark_fireflies(light, working, features, around, rim, share, reach, marks, b
         _count_row(light, y, around, rim, least, counts)
         for x in range(rim, width - rim):
             if counts[x] > most and (
-                features.shape[2] == 0 or _count_alike(light, features, y, x, around, least[x]) > most
+                features.shape[2] == 0 or _has_alike(light, features, y, x, around, least[x], most)
             ):
                 continue
             found = _gather(light, features, y, x, around, values, where)

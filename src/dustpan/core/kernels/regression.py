@@ -6,7 +6,41 @@ import numpy as np
 
 from dustpan.core.kernels.compiled import helper, kernel
 
-_LANES = 16  # pixels of a row that are worked side by side, always as many, so that each is rounded alike
+# Rows of values of neighbouring pixels are worked side by side. The loops ask their rows how many these are: over a
+# number known beforehand they would be written out, and work on one pixel at a time.
+_LANES = 128  # always as many, so that each is rounded alike; a picture of fewer is worked in one go
+
+
+@helper
+def _subtract(first, second, total):
+    """Subtract a product of rows from a row."""
+    for lane in range(total.shape[0]):
+        total[lane] -= first[lane] * second[lane]
+
+
+@helper
+def _scale(factor, values):
+    for lane in range(values.shape[0]):
+        values[lane] *= factor[lane]
+
+
+@helper
+def _invert_root(values):
+    """Replace a row by one over its square roots."""
+    for lane in range(values.shape[0]):
+        values[lane] = np.float32(1) / np.sqrt(max(values[lane], np.float32(1e-9)))
+
+
+@helper
+def _copy(row, into):
+    for lane in range(into.shape[0]):
+        into[lane] = row[lane]
+
+
+@helper
+def _add(value, into):
+    for lane in range(into.shape[0]):
+        into[lane] += value
 
 
 @helper
@@ -15,14 +49,11 @@ def _factor(matrix, count):
     for i in range(count):
         for j in range(i + 1):
             for k in range(j):
-                for lane in range(_LANES):
-                    matrix[i, j, lane] -= matrix[i, k, lane] * matrix[j, k, lane]
+                _subtract(matrix[i, k], matrix[j, k], matrix[i, j])
             if i == j:
-                for lane in range(_LANES):
-                    matrix[i, i, lane] = 1.0 / np.sqrt(max(matrix[i, i, lane], 1e-12))
+                _invert_root(matrix[i, i])
             else:
-                for lane in range(_LANES):
-                    matrix[i, j, lane] *= matrix[j, j, lane]
+                _scale(matrix[j, j], matrix[i, j])
 
 
 @helper
@@ -30,24 +61,19 @@ def _solve(factor, values, count):
     """Replace values (k, lanes) by the solutions of the factored systems."""
     for i in range(count):
         for k in range(i):
-            for lane in range(_LANES):
-                values[i, lane] -= factor[i, k, lane] * values[k, lane]
-        for lane in range(_LANES):
-            values[i, lane] *= factor[i, i, lane]
+            _subtract(factor[i, k], values[k], values[i])
+        _scale(factor[i, i], values[i])
     for i in range(count - 1, -1, -1):
         for k in range(i + 1, count):
-            for lane in range(_LANES):
-                values[i, lane] -= factor[k, i, lane] * values[k, lane]
-        for lane in range(_LANES):
-            values[i, lane] *= factor[i, i, lane]
+            _subtract(factor[k, i], values[k], values[i])
+        _scale(factor[i, i], values[i])
 
 
 @helper
-def _load(planes, y, columns, into):
-    """Fill (k, lanes) with some columns of a row of each plane."""
+def _load(planes, first, into):
+    """Fill (k, lanes) with some pixels of each plane."""
     for i in range(planes.shape[0]):
-        for lane in range(_LANES):
-            into[i, lane] = planes[i, y, columns[lane]]
+        _copy(planes[i, first:], into[i])
 
 
 @helper
@@ -56,60 +82,56 @@ def _covary(square, mean, ridge, matrix, count):
     at = 0
     for i in range(count):
         for j in range(i + 1):
-            for lane in range(_LANES):
-                matrix[i, j, lane] = square[at, lane] - mean[i, lane] * mean[j, lane]
+            _copy(square[at], matrix[i, j])
+            _subtract(mean[i], mean[j], matrix[i, j])
             at += 1
-        for lane in range(_LANES):
-            matrix[i, i, lane] += ridge
+        _add(ridge, matrix[i, i])
 
 
 @helper
 def _covary_with(channel, cross, mean, values, count):
     """Fill the covariances of a channel with the features."""
     for i in range(count):
-        for lane in range(_LANES):
-            values[i, lane] = cross[channel * count + i, lane] - mean[i, lane] * mean[count + channel, lane]
+        _copy(cross[channel * count + i], values[i])
+        _subtract(mean[i], mean[count + channel], values[i])
 
 
 @helper
-def _store(slopes, mean, channel, y, columns, fits):
-    """Fill the slopes of a channel, and its value where all features are 0."""
-    count = slopes.shape[0]
-    for lane in range(_LANES):
-        value = mean[count + channel, lane]
-        for i in range(count):
-            value -= slopes[i, lane] * mean[i, lane]
-            fits[channel, i, y, columns[lane]] = slopes[i, lane]
-        fits[channel, count, y, columns[lane]] = value
+def _store(slopes, mean, channel, first, fits):
+    """Store the slopes of a channel, and its value where all features are 0."""
+    count, lanes = slopes.shape
+    value = mean[count + channel]
+    for i in range(count):
+        _subtract(slopes[i], mean[i], value)
+        _copy(slopes[i], fits[channel, i, first : first + lanes])
+    _copy(value, fits[channel, count, first : first + lanes])
 
 
-@kernel("f4[:,:,::1], f4[:,:,::1], f4[:,:,::1], f4, f4[:,:,:,::1]")
+@kernel("f4[:,::1], f4[:,::1], f4[:,::1], f4, f4[:,:,::1]")
 def fit_features(means, squares, crossed, ridge, fits):
     """Fill how each channel follows from the features, by regression over each pixel's surroundings.
 
     Parameters
     ----------
-    means : (k + 3, h, w), local means of features and channels.
-    squares : (k (k + 1) / 2, h, w), local means of the products of features, (0, 0), (1, 0), (1, 1), (2, 0) ...
-    crossed : (3 k, h, w), local means of channel times feature, the features of the first channel first.
+    means : (k + 3, n), local means of features and channels.
+    squares : (k (k + 1) / 2, n), local means of the products of features, (0, 0), (1, 0), (1, 1), (2, 0) ...
+    crossed : (3 k, n), local means of channel times feature, the features of the first channel first.
     ridge : added to the features' variances; larger trusts them less.
-    fits : (3, k + 1, h, w), filled: of each channel a slope for each feature, and the value where all are 0.
+    fits : (3, k + 1, n), filled: of each channel a slope for each feature, and the value where all are 0.
     """
-    _, height, width = means.shape
-    count = fits.shape[1] - 1
-    matrix, slopes = np.empty((count, count, _LANES)), np.empty((count, _LANES))
-    mean, square = np.empty((count + 3, _LANES)), np.empty((squares.shape[0], _LANES))
-    cross, columns = np.empty((3 * count, _LANES)), np.empty(_LANES, np.int64)
-    for y in range(height):
-        for first in range(0, width, _LANES):
-            for lane in range(_LANES):
-                columns[lane] = min(first + lane, width - 1)
-            _load(means, y, columns, mean)
-            _load(squares, y, columns, square)
-            _load(crossed, y, columns, cross)
-            _covary(square, mean, ridge, matrix, count)
-            _factor(matrix, count)
-            for channel in range(3):
-                _covary_with(channel, cross, mean, slopes, count)
-                _solve(matrix, slopes, count)
-                _store(slopes, mean, channel, y, columns, fits)
+    pixels, count = means.shape[1], fits.shape[1] - 1
+    lanes = min(_LANES, pixels)
+    matrix, slopes = np.empty((count, count, lanes), np.float32), np.empty((count, lanes), np.float32)
+    mean, square = np.empty((count + 3, lanes), np.float32), np.empty((squares.shape[0], lanes), np.float32)
+    cross = np.empty((3 * count, lanes), np.float32)
+    for start in range(0, pixels, lanes):
+        first = min(start, pixels - lanes)
+        _load(means, first, mean)
+        _load(squares, first, square)
+        _load(crossed, first, cross)
+        _covary(square, mean, ridge, matrix, count)
+        _factor(matrix, count)
+        for channel in range(3):
+            _covary_with(channel, cross, mean, slopes, count)
+            _solve(matrix, slopes, count)
+            _store(slopes, mean, channel, first, fits)

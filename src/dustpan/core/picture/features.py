@@ -50,7 +50,7 @@ class Features:
         return cls(**found) if any(planes is not None for planes in found.values()) else None
 
     def surface(self, region: Region, *, albedo: float, normal: float, depth: float) -> np.ndarray:
-        """Return h x w x k channels of a region, scaled so that a difference of 1 is another surface.
+        """Return (k, h, w) channels of a region, scaled so that a difference of 1 is another surface.
 
         Parameters
         ----------
@@ -58,13 +58,14 @@ class Features:
         depth : the same, as a share of the distance.
         """
         x0, y0, x1, y1 = region
-        parts: list[np.ndarray] = [np.zeros((y1 - y0, x1 - x0, 0), np.float32)]
+        parts: list[np.ndarray] = [np.zeros((0, y1 - y0, x1 - x0), np.float32)]
         for plane, scale in ((self.albedo, albedo), (self.normal, normal)):
             if plane is not None:
-                parts.append(plane[y0:y1, x0:x1] / np.float32(scale))
+                parts.append(plane[y0:y1, x0:x1].transpose(2, 0, 1) / np.float32(scale))
         if self.depth is not None:
-            parts.append(np.log(np.maximum(self.depth[y0:y1, x0:x1], 1e-6)) / np.float32(depth))
-        return np.concatenate(parts, axis=2, dtype=np.float32)
+            distance = np.maximum(self.depth[y0:y1, x0:x1].transpose(2, 0, 1), 1e-6)
+            parts.append(np.log(distance) / np.float32(depth))
+        return np.concatenate(parts, dtype=np.float32)
 
     @property
     def planes(self) -> list[np.ndarray]:

@@ -154,7 +154,7 @@ def _found(
 ) -> tuple[np.ndarray, np.ndarray]:
     surface = np.zeros((*tile.shape[:2], 0), np.float32)
     if context.features is not None:
-        surface = context.features.surface(region, **OTHER_SURFACE)
+        surface = np.moveaxis(context.features.surface(region, **OTHER_SURFACE), 0, 2)
     return _marked(tile, surface, params, 1.0 if analysis is None else analysis.clearer)
 
 

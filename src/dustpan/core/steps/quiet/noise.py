@@ -39,7 +39,7 @@ class Noise(StepKind):
     spares_first = ("stars_lost",)
 
     def support(self, params, analysis):
-        """Return 20 to 126 px: more for coarser scales, giving detail back, surfaces and the thorough engine."""
+        """Return 24 to 128 px: more for coarser scales, giving detail back, surfaces and the thorough engine."""
         return support(params, analysis)
 
     def measured(self, survey):

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 
 from dustpan.core.filters import correction, quick
+from dustpan.core.filters.alike import SUPPORT as ALIKE_SUPPORT
 from dustpan.core.filters.alike import mean_of_alike
 from dustpan.core.filters.assumed import assume_spectrum
 from dustpan.core.filters.colour import from_opponent, to_opponent, tone_of
@@ -24,7 +25,7 @@ from dustpan.core.noise.fields import NoiseField
 from dustpan.core.noise.means import SUPPORT as MEANS_SUPPORT
 from dustpan.core.noise.means import Means, louder_at_full_size
 from dustpan.core.picture.features import OTHER_SURFACE
-from dustpan.core.picture.region import Ends, Region, moved
+from dustpan.core.picture.region import Region, moved
 from dustpan.core.steps.context import Context
 from dustpan.core.steps.quiet.blotches import SCALES
 from dustpan.core.steps.quiet.noise_params import NoiseParams
@@ -71,8 +72,7 @@ def clean_noise(
     cleaned = _clean(tile, region, replace(params, luminance=100.0, colour=100.0), analysis, context)
     context.check()
     noisy, planes = to_opponent(tile), to_opponent(cleaned)
-    rows, columns = _without_rim(context.ends(region), quick.support(_scales(params)) + MEANS_SUPPORT)
-    inner = np.s_[:, rows, columns]
+    inner, _ = _without_rim(region, quick.support(_scales(params)) + MEANS_SUPPORT, context)
     field = replace(context, noise=analysis.field)
     tone = cv2.blur(tone_of(cleaned), (_NEAR, _NEAR), borderType=cv2.BORDER_REFLECT)
     sigma, facts = field.sigma(tone, region)[inner], describe_noise(analysis.field)
@@ -95,25 +95,35 @@ def _clean_by_surfaces(
     """
     assert context.features is not None
     surface, field = context.features.surface(region, **OTHER_SURFACE), replace(context, noise=analysis.field)
-    explained = explain(tile, surface)
-    cleaning = _cleaning(_sigma_of(field, region, explained), (1.0, 1.0), params, field)
-    cleaned = quick.clean_tile(tile - explained.detail, cleaning, ends=context.ends(region), left=region[0])
+    noisy = to_opponent(tile)
+    inner, part = _without_rim(region, SURFACES_SUPPORT, context)
+    explained, noisy, surface = explain(noisy, surface).cut(inner), noisy[inner], surface[inner]
     context.check()
-    noisy, planes = to_opponent(tile), to_opponent(cleaned + explained.detail)
-    rows, columns = _without_rim(context.ends(region), quick.support(_scales(params)))
-    alike = to_opponent(mean_of_alike(tile[rows, columns], surface[rows, columns]))
-    sigma = field.sigma(cv2.blur(tone_of(cleaned), (_NEAR, _NEAR), borderType=cv2.BORDER_REFLECT), region)
-    most = _MOST_BY_MEAN * np.where(sigma > 0, np.maximum(sigma, explained.unexplained), 0)[:, rows, columns]
-    inner = planes[:, rows, columns]
-    inner += np.clip(_BY_MEAN * (alike - inner), -most, most)
-    return from_opponent(noisy + _parts(params) * (planes - noisy))
+    cleaning = _cleaning(_sigma_of(field, part, explained), (1.0, 1.0), params, field)
+    plain = from_opponent(noisy - explained.detail)
+    cleaned = quick.clean_tile(plain, cleaning, ends=context.ends(part), left=part[0])
+    context.check()
+    tone = cv2.blur(tone_of(cleaned), (_NEAR, _NEAR), borderType=cv2.BORDER_REFLECT)
+    planes = to_opponent(cleaned) + explained.detail
+    used, _ = _without_rim(part, quick.support(_scales(params)) - ALIKE_SUPPORT, context)
+    sigma = field.sigma(tone, part)[used]
+    most = _MOST_BY_MEAN * np.where(sigma > 0, np.maximum(sigma, explained.unexplained[used]), 0)
+    alike = mean_of_alike(noisy[used], surface[used])
+    planes[used] += np.clip(_BY_MEAN * (alike - planes[used]), -most, most)
+    result = tile.copy()
+    result[inner[1:]] = from_opponent(noisy + _parts(params) * (planes - noisy))
+    return result
 
 
-def _without_rim(ends: Ends, rim: int) -> tuple[slice, slice]:
-    """Return the rows and columns of a tile without the rim that only the quick engine needs, where no picture ends."""
+def _without_rim(region: Region, rim: int, context: Context) -> tuple[tuple[slice, ...], Region]:
+    """Return where the planes of a tile are whole when a rim lacks neighbours, and the region that is left.
+
+    Where the picture ends there is no such rim; it is as wide as keeps the tile's corner where networks ask for it.
+    """
     rim = rim // correction.UNIT * correction.UNIT
-    left, top, right, bottom = (0 if end else rim for end in ends)
-    return slice(top, -bottom or None), slice(left, -right or None)
+    left, top, right, bottom = (0 if end else rim for end in context.ends(region))
+    inner = (slice(None), slice(top, -bottom or None), slice(left, -right or None))
+    return inner, (region[0] + left, region[1] + top, region[2] - right, region[3] - bottom)
 
 
 def _network(params: NoiseParams, analysis: NoiseAnalysis) -> str | None:
@@ -175,6 +185,6 @@ def _scales(params: NoiseParams) -> int:
 
 
 _NEAR = 8  # px of the mean tone that the noise is looked up at
-_BY_MEAN, _MOST_BY_MEAN = np.float32(0.35), np.float32(0.3)  # the part of the mean, and at most so many deviations
+_BY_MEAN, _MOST_BY_MEAN = np.float32(0.4), np.float32(0.35)  # the part of the mean, and at most so many deviations
 _FINE_ONLY = np.ones((SCALES, 3, 8, 8), np.float32)
 _FINE_ONLY[..., :2, :2] = 1e-3
