@@ -11,6 +11,7 @@ from tests.core.steps.tiling import compare_whole_and_tiled
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
+from dustpan.core.filters.surfaces import explain
 from dustpan.core.judge.findings import find_faults
 from dustpan.core.judge.propose import propose_route
 from dustpan.core.judge.report import find_harm
@@ -97,3 +98,11 @@ def test_the_mean_of_a_surface_is_within_the_noise_that_there_is(rendered):
 
 def test_a_guided_picture_is_cleaned_the_same_in_tiles(rendered):
     compare_whole_and_tiled(*cleaned(rendered, detail_return=40.0))
+
+
+def test_a_pixel_of_strange_features_is_not_driven_out_of_its_surroundings():
+    surface = np.zeros((1, 64, 64), np.float32)
+    surface[:, :, 32:] = 2.0
+    planes = np.concatenate([np.float32(0.3) * surface] * 3)
+    surface[0, 32, 30] = -2.0  # as where a wire covers a part of the pixel
+    assert (explain(planes, surface).detail[:, 32, 30] > -0.35).all()  # half of the edge, as beside it

@@ -27,6 +27,7 @@ _COARSE = 2.5  # px, deviation of the blur past which detail stays in the pictur
 FINE, _GATHER = 1.0, 3.0  # px, deviations: of the blur that noise stands out of, and of the window it is gathered in
 _RIDGE = np.float32(0.01)  # variance of a feature under which it is left out
 _MOST = np.float32(160 / 255)  # that a pixel counts for; glints in metal are noise as strong as that
+_NEAR = np.ones((5, 5), np.uint8)  # px within whose range of values a pixel stays
 _FARTHEST = np.float32(20.0)  # from their means that features are followed
 
 
@@ -112,6 +113,10 @@ def _regression(channels: np.ndarray, features: np.ndarray) -> np.ndarray:
         channel[:] = double(fit[-1])
         for slope, feature in zip(fit, features, strict=False):
             cv2.accumulateProduct(double(slope), feature, channel)
+    for said, channel in zip(
+        found, channels, strict=True
+    ):  # features of a silhouette's pixels may be far off any other
+        np.clip(said, cv2.erode(channel, _NEAR), cv2.dilate(channel, _NEAR), out=said)
     return found
 
 
