@@ -34,6 +34,7 @@ _SOFT, _BLURRED = 3.55, 6.3  # px of rise between which a picture is soft; past 
 _FINE = 0.3  # deviation of the noise's finest coefficients beside its mean; of an enlarged picture 0.03 to 0.15
 _STEEPER = 0.06  # part by which the picture's own edges are to rise over a shorter way
 _LEAST_AMOUNT, _MOST_AMOUNT = 15.0, 60.0  # %
+_SHARPENED = 0.03  # overshoot of the edges of a soft picture that its camera has sharpened as far as it bears
 _CRISP, _STEADY = 0.05, 0.015  # overshoot of the edges past which more would be a halo, and what noise feigns of it
 _HALVED_BY = 4.0  # display values of noise at the input that halve the amount
 _LEAST_RADIUS = 0.35  # px; under it a draft shows nothing of the step
@@ -146,7 +147,8 @@ class Sharpen(StepKind):
         noise, blur = survey.base_noise, blur_of(survey)
         if survey.source.rendered or not noise.noticeable or blur is None:
             return None
-        soft = _SOFT <= blur.rise <= _BLURRED and float(noise.spectrum[0, 0, 5:, 5:].mean()) > _FINE
+        soft = _SOFT <= blur.rise <= _BLURRED and blur.overshoot < _SHARPENED
+        soft = soft and float(noise.spectrum[0, 0, 5:, 5:].mean()) > _FINE
         params = self.measured(survey)
         return params if soft and params.amount >= _LEAST_AMOUNT else None
 
