@@ -171,9 +171,21 @@ def test_coarse_blotches_ask_for_noise_where_they_stand():
     overview = np.full((size[1] // 2, size[0] // 2, 3), 0.5, np.float32)
     field = Asked(SimpleNamespace(calls=calls, spectrum=np.ones((LEVELS, 3, 8, 8), np.float32)))
     correct_blotches(NoiseParams(blotch=5.0), SimpleNamespace(size=size, overview=overview, level=1), field)
-    assert len(calls) == 2
+    assert [level for *_, level in calls] == [4, 3, 2, 2]  # with and without the octaves that a tile does not see
     for (rows, columns), (x0, y0, x1, y1), level in calls:
         assert x0 < 0 < 1 < x1 and y0 < 0 < 1 < y1  # the padding is told as padding
         step = 2 << level  # windows stand at every second pixel
         assert (x1 - x0) * size[0] == pytest.approx(columns * step, rel=0.06)
         assert (y1 - y0) * size[1] == pytest.approx(rows * step, rel=0.06)
+
+
+def test_each_coarser_octave_leaves_less_noise_on_an_even_picture():
+    """What a tile has taken is not taken a second time, which would leave it with the sign turned."""
+    noisy = np.random.default_rng(3).normal(0.5, 0.03, (528, 528, 3)).astype(np.float32)
+    engine = Engine(Source(noisy), noise=white(0.03))
+    given = {"auto": False, "luminance": 100.0, "colour": 100.0, "detail_return": 0.0}
+    left = []
+    for octaves in (2.0, 3.0, 4.0, 5.0):
+        route = Route((replace(new_step("noise", "noise"), params=NoiseParams(**given, blotch=octaves)),))
+        left.append(float(np.std(engine.render(engine.plan(Document(route)), (0, 0, 528, 528)))))
+    assert left[0] > left[1] > left[2] > left[3]

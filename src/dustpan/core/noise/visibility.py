@@ -21,7 +21,7 @@ from dustpan.core.picture.curve import decode_curve
 DISTANCE, DENSITY = 60.0, 96.0  # cm from the screen, and its pixels an inch
 _MUCH = 0.03  # share of the picture from which a tone is minded
 _STRONG = np.array([3.0, 1.0]) / DISPLAY  # luminance and colour noise from which at most a part of it may stay
-_MOST_LEFT = 0.08  # of such noise
+_MOST_LEFT = 0.05  # of such noise
 _FLARE = 0.01  # light of the room on the screen, beside its white
 _WEIGHTS = np.array([0.2126, 0.7152, 0.0722])  # of red, green and blue light in brightness
 _COLOUR_FADES = 3.5  # cycles a degree over which the eye's sensitivity to colour falls to a third
@@ -61,7 +61,7 @@ def least_to_take(
     """Return (2,), the least part of luminance and of colour noise without which no more is seen, 0 to 1.
 
     At every tone of which the picture has much. Of luminance noise of over 3 display values and colour noise of over 1
-    no more than 8 % stays: what can hardly be seen is seen by whoever looks closely. More where more may be seen.
+    no more than 5 % stays: what can hardly be seen is seen by whoever looks closely. More where more may be seen.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""Blotches coarser than a tile sees: cleaned on the overview, and added as a plane."""
+"""Blotches coarser than a tile sees: cleaned on the overview, and their change added as a plane."""
 
 from __future__ import annotations
 
@@ -17,25 +17,26 @@ SCALES = 3  # octaves that are cleaned within a tile
 
 
 def correct_blotches(params: NoiseParams, survey: Survey, field: NoiseField) -> np.ndarray | None:
-    """Clean the overview reduced by 8 (and by 16 for 5 octaves); return result less input."""
+    """Return what coarser octaves change in the overview that a tile's own have cleaned, h x w x 3; or None.
+
+    The overview reduced by 4, as a tile's coarsest octave is, is cleaned with and without the octaves past it: what
+    a tile has taken already must not be taken twice.
+    """
     octaves = round(params.blotch) - SCALES
     if octaves <= 0 or min(survey.size) < 64:
         return None
+    first = max(SCALES - 1, survey.level)
     planes = to_opponent(survey.overview)
-    for _ in range(SCALES - survey.level):
+    for _ in range(first - survey.level):
         planes = np.stack([halve(plane[: plane.shape[0] // 2 * 2, : plane.shape[1] // 2 * 2]) for plane in planes])
-    reduced = from_opponent(planes)
-    first = max(SCALES, survey.level)
-    spectra = field.spectrum
+    reduced, spectra = from_opponent(planes), field.spectrum
 
     def sigma(tone: np.ndarray, scale: int, part: Region) -> np.ndarray:
         x0, y0, x1, y1 = (at << first for at in part)  # of the full picture
         return field.sigma(tone, extent_of((x0, y0, x1, y1), survey.size), level=first + scale)
 
-    cleaning = Cleaning(
-        sigma=sigma,
-        spectrum=assume_spectrum(spectra[np.minimum(first + np.arange(octaves), len(spectra) - 1)]),
-        strengths=(params.luminance / 100, params.colour / 100),
-        scales=octaves,
-    )
-    return clean_tile(reduced, cleaning) - reduced
+    def cleaned(scales: int) -> np.ndarray:
+        spectrum = assume_spectrum(spectra[np.minimum(first + np.arange(scales), len(spectra) - 1)])
+        return clean_tile(reduced, Cleaning(sigma, spectrum, (params.luminance / 100, params.colour / 100), scales))
+
+    return cleaned(1 + octaves) - cleaned(1)
