@@ -171,7 +171,7 @@ def test_coarse_blotches_ask_for_noise_where_they_stand():
     overview = np.full((size[1] // 2, size[0] // 2, 3), 0.5, np.float32)
     field = Asked(SimpleNamespace(calls=calls, spectrum=np.ones((LEVELS, 3, 8, 8), np.float32)))
     correct_blotches(NoiseParams(blotch=5.0), SimpleNamespace(size=size, overview=overview, level=1), field)
-    assert [level for *_, level in calls] == [4, 3, 2, 2]  # with and without the octaves that a tile does not see
+    assert [level for *_, level in calls] == [4, 3, 2]  # up to the coarsest that a tile sees
     for (rows, columns), (x0, y0, x1, y1), level in calls:
         assert x0 < 0 < 1 < x1 and y0 < 0 < 1 < y1  # the padding is told as padding
         step = 2 << level  # windows stand at every second pixel

@@ -7,7 +7,7 @@ import numpy as np
 from dustpan.core.filters.assumed import assume_spectrum
 from dustpan.core.filters.colour import from_opponent, to_opponent
 from dustpan.core.filters.dct import halve
-from dustpan.core.filters.quick import Cleaning, clean_tile
+from dustpan.core.filters.quick import Cleaning, change_by_coarser
 from dustpan.core.noise.fields import NoiseField
 from dustpan.core.noise.survey import Survey
 from dustpan.core.picture.region import Region, extent_of
@@ -20,10 +20,10 @@ def correct_blotches(params: NoiseParams, survey: Survey, field: NoiseField) -> 
     """Return what coarser octaves change in the overview that a tile's own have cleaned, h x w x 3; or None.
 
     The overview reduced by 4, as a tile's coarsest octave is, is cleaned with and without the octaves past it: what
-    a tile has taken already must not be taken twice.
+    a tile has taken must not be taken twice.
     """
-    octaves = round(params.blotch) - SCALES
-    if octaves <= 0 or min(survey.size) < 64:
+    past = round(params.blotch) - SCALES
+    if past <= 0 or min(survey.size) < 64:
         return None
     first = max(SCALES - 1, survey.level)
     planes = to_opponent(survey.overview)
@@ -35,8 +35,12 @@ def correct_blotches(params: NoiseParams, survey: Survey, field: NoiseField) -> 
         x0, y0, x1, y1 = (at << first for at in part)  # of the full picture
         return field.sigma(tone, extent_of((x0, y0, x1, y1), survey.size), level=first + scale)
 
-    def cleaned(scales: int) -> np.ndarray:
-        spectrum = assume_spectrum(spectra[np.minimum(first + np.arange(scales), len(spectra) - 1)])
-        return clean_tile(reduced, Cleaning(sigma, spectrum, (params.luminance / 100, params.colour / 100), scales))
-
-    return cleaned(1 + octaves) - cleaned(1)
+    octaves = first + np.arange(1 + past)
+    cleaning = Cleaning(
+        sigma,
+        assume_spectrum(spectra[np.minimum(octaves, len(spectra) - 1)]),
+        strengths=(params.luminance / 100, params.colour / 100),
+        scales=len(octaves),
+        reduced=first,
+    )
+    return change_by_coarser(reduced, cleaning)
