@@ -11,7 +11,7 @@ from dustpan.core.noise.visibility import least_to_take
 from dustpan.core.picture.region import CENTRE
 from dustpan.core.steps.quiet.noise_params import NoiseParams
 
-_CLUMPED = 1.4  # noise reduced by 4 beside that of white noise, from which octaves past a tile's are worth their time
+_OCTAVES = 5.0  # of noise: each coarser one brings a picture nearer to the truth, those past a tile's cost little
 
 
 def mean_deviations(field: NoiseField) -> tuple[float, float]:
@@ -34,12 +34,10 @@ def propose_noise(survey: Survey) -> NoiseParams:
     sigma = sigma * np.array([max(1 - doubt / 2, 0.0) if doubted else 1.0, 1.0, 1.0])[:, None]
     least = least_to_take(sigma, field.spectrum[0], _presence(survey), visible=survey.visible, doubted=doubted)
     parts = np.round(100 * least) if survey.source.features is None else (100.0, 100.0)
-    fine, coarse = (field.sigma(TONES[None, 1:-1], CENTRE, level=level)[:, 0] for level in (0, 2))
-    clumping = 4 * float(np.median(coarse / np.maximum(fine, 1e-9), axis=1).max())
     return NoiseParams(
         luminance=float(parts[0]),
         colour=float(parts[1]),
-        blotch=3.0 if clumping < _CLUMPED else 5.0,
+        blotch=_OCTAVES,
         detail_return=(5.0 if luminance > 15 else 10.0) + (10.0 if doubted else 0.0),
     )
 
