@@ -36,6 +36,7 @@ from dustpan.core.judge.spots import choose_patches
 from dustpan.core.noise.measure import model_of
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.noise.prior import prediction_of
+from dustpan.core.picture.curve import encode_curve
 from dustpan.core.picture.working import to_working
 from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kinds
@@ -59,6 +60,11 @@ _ANSWERED = {
 }
 _SHARPEN = ("sharpen", "deblur", "edges", "local_contrast")
 _SCENES = {"bench": (1740, 1160), "tower": (1500, 1000), "escapement": (1080, 720)}
+_PICTURES = {
+    "held": "photographs of 512 px that nothing was chosen on",
+    "chosen": "photographs of 512 px that constants are chosen on",
+    "scenes": "rendered scenes of 0.8 to 2 MP",
+}
 _FLOOR = 0.5  # display values of true noise, under which errors of the measurement are not counted
 
 
@@ -75,7 +81,8 @@ def photos_of(which: str) -> dict[str, Path]:
 def _clean(path: Path) -> np.ndarray:
     """Return a photograph, or a scene, as h x w x 3 display tones."""
     if path.name in _SCENES:
-        return clean_picture(path.name, size=_SCENES[path.name], dtype=np.float32).pixels
+        scene = clean_picture(path.name, size=_SCENES[path.name], dtype=np.float32)
+        return np.clip(encode_curve(scene.pixels), 0, 1) if scene.linear else scene.pixels
     return np.asarray(Image.open(path).convert("RGB"), np.float32) / 255
 
 
@@ -203,7 +210,7 @@ def load(path: Path) -> list[dict[str, Any]]:
 
 @click.command(help=__doc__.splitlines()[0])
 @click.option("--kinds", "names", default="", help="Names of kinds, separated by semicolons; all by default.")
-@click.option("--photos", "which", type=click.Choice(["chosen", "held", "scenes"]), default="held", show_default=True)
+@click.option("--photos", "which", type=click.Choice(list(_PICTURES)), default="held", show_default=True)
 @click.option("--jobs", default=2, show_default=True)
 @click.option("--out", type=click.Path(path_type=Path), default=Path("sweep.jsonl"), show_default=True)
 @click.option("--table", "written", type=click.Path(path_type=Path), help="Also write the table as Markdown.")
@@ -222,4 +229,5 @@ def main(names: str, which: str, jobs: int, out: Path, written: Path | None) -> 
     runs = [run for run in load(out) if run["photo"] in photos and run["kind"] in wanted]
     lines = show(runs)
     if written is not None:
-        written.write_text("\n".join(lines) + "\n")
+        about = f"Means over {len(photos)} {_PICTURES[which]}, in dB; differences: mean, worst (its picture)."
+        written.write_text("\n".join(["# Sweep", "", about, "", *lines]) + "\n")

@@ -103,6 +103,8 @@ def test_worms_are_strokes_that_noise_was_not():
     for harmless in (flat, grey(np.full((128, 128), 0.5)), cv2.GaussianBlur(flat, (0, 0), 1.0)):
         assert combine_worms([measure_worms(sides_of(flat, harmless))]) < 0.5 * WORMS.limit
     assert combine_worms([]) is None
+    loud = grey(0.5 + rng.normal(0, 60 / 255, (128, 128)))  # beside it the strokes are faint
+    assert combine_worms([measure_worms(sides_of(loud, worms))]) == 0
 
 
 def harms(engine: Engine, route: Route) -> dict[str, str]:

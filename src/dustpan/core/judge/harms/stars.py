@@ -24,31 +24,39 @@ _CROWDED, _DARK = 0.02, 0.35  # share of a patch over which bright pixels are te
 _SPECK = 0.0  # logarithm of the odds from which a point is sooner a hot pixel than a star
 _FEW = 12  # stars, under which no share is given
 _BY_CHANCE = 2  # points of noise that pass for stars that were lost
+_DENTS = 0.2  # dark points of a star's shape for each bright one, from which both are clumps of noise
+_RING = 5  # px around bright points in which sharpening and compression leave dark ones
 
-#: Stars of a patch, and those of them that are lost.
-Stars = tuple[int, int]
+#: Stars of a patch, those of them that are lost, and its dark points of the same shape.
+Stars = tuple[int, int, int]
 
 
 def measure_stars(sides: Sides) -> Stars:
-    """Return how many points of light a patch has, and how many have lost over 30 % of their light."""
-    points = sides[0].derived(_stars)
+    """Return how many points of light a patch has, how many have lost over 30 % of their light, and dark points."""
+    points, dents = sides[0].derived(_stars)
     if not len(points):
-        return 0, 0
+        return 0, 0, dents
     excess, left = (side.derived(_over_sky) for side in sides)
     lost = np.ones(len(points), bool)
     for reach in (1, 2):  # softened, a star keeps its light but not its height; sharpened, the other way round
         lost &= _light_at(points, left, reach) < _KEPT * _light_at(points, excess, reach)
-    return len(points), int(lost.sum())
+    return len(points), int(lost.sum()), dents
 
 
-def _stars(side: Side) -> np.ndarray:
-    """Return (n, 2) rows and columns of the stars of a patch."""
+def _stars(side: Side) -> tuple[np.ndarray, int]:
+    """Return (n, 2) rows and columns of the stars of a patch, and how many dark points of their shape it has."""
     shown = side.derived(_shown)
     if min(side.tone.shape) < 4 * _FAR or not shown.any() or np.median(side.tone[shown]) > _DARK:
-        return np.empty((0, 2), int)
+        return np.empty((0, 2), int), 0
     excess = side.derived(_over_sky)
-    points = _find_stars(side, excess)
-    return points[_light_at(points, excess, 2) > 0]  # a peak in a dark dent, as compression leaves them, has no light
+    bright = _points(side.tone, excess, shown)
+    rings = np.zeros(side.tone.shape, np.uint8)
+    rings[tuple(bright.T)] = 1
+    rings = cv2.dilate(rings, np.ones((2 * _RING + 1, 2 * _RING + 1), np.uint8))
+    dents = _points(-side.tone, -excess, shown & (rings == 0))
+    stars = _without_specks(bright, side, excess, shown)
+    # A peak in a dark dent, as compression leaves them, has no light.
+    return stars[_light_at(stars, excess, 2) > 0], len(dents)
 
 
 def _shown(side: Side) -> np.ndarray:
@@ -71,10 +79,10 @@ def _over_sky(side: Side) -> np.ndarray:
     return side.pixels - cv2.medianBlur(steps, 2 * _FAR + 1) / np.float32(255)
 
 
-def _find_stars(side: Side, excess: np.ndarray) -> np.ndarray:
-    """Return (n, 2) rows and columns of the points of light in the dark that the lens has spread."""
-    tone, height, shown = side.tone, tone_of(excess), side.derived(_shown)
-    clear = height > max(_LEAST, _OF_NOISE * 1.4826 * float(np.median(np.abs(height[shown]))))
+def _points(tone: np.ndarray, excess: np.ndarray, shown: np.ndarray) -> np.ndarray:
+    """Return (n, 2) rows and columns of the points that stand out of their surroundings as the lens spreads a star."""
+    height = tone_of(excess)
+    clear = shown & (height > max(_LEAST, _OF_NOISE * _deviation(height[shown])))
     peaks = clear & (tone >= cv2.dilate(tone, np.ones((3, 3), np.uint8)))
     rim = _FAR + 1
     inside = np.zeros_like(peaks)
@@ -82,9 +90,20 @@ def _find_stars(side: Side, excess: np.ndarray) -> np.ndarray:
     points = np.argwhere(peaks & inside)
     if not len(points) or clear[shown].mean() > _CROWDED:
         return points[:0]
-    points = points[_spread(excess, points)]
-    noise = np.tile(1.4826 * np.median(np.abs(excess[shown]), axis=0) + 1 / 255, (len(points), 1))
+    return points[_spread(excess, points)]
+
+
+def _without_specks(points: np.ndarray, side: Side, excess: np.ndarray, shown: np.ndarray) -> np.ndarray:
+    """Return the points that are no hot pixels."""
+    if not len(points):
+        return points
+    noise = np.tile(_deviation(excess[shown]) + 1 / 255, (len(points), 1))
     return points[tell_odds(Peaks.at(side.pixels, points, np.ones(len(points)), noise)) < _SPECK]
+
+
+def _deviation(values: np.ndarray) -> np.ndarray:
+    """Return the deviation of most of the values, that of each channel for n x 3."""
+    return 1.4826 * np.median(np.abs(values), axis=0)
 
 
 def _spread(excess: np.ndarray, points: np.ndarray) -> np.ndarray:
@@ -99,9 +118,9 @@ def _spread(excess: np.ndarray, points: np.ndarray) -> np.ndarray:
 
 
 def combine_stars(patches: Sequence[Stars]) -> float | None:
-    """Return the share of the stars that are lost, or None where there are hardly any."""
-    count, lost = np.sum(patches, axis=0) if len(patches) else (0, 0)
-    if count < _FEW:
+    """Return the share of the stars that are lost, or None where there are hardly any, or only clumps of noise."""
+    count, lost, dents = np.sum(patches, axis=0) if len(patches) else (0, 0, 0)
+    if count < _FEW or dents > _DENTS * count:
         return None
     return float(lost / count) if lost > _BY_CHANCE else 0.0
 

@@ -17,9 +17,10 @@ _BAND = (0.7, 3.0)  # px, deviations of the blurs between which strokes are look
 _GATHER = 2.5  # px, deviation of the window in which slopes are compared
 _BY_CHANCE = 0.42  # coherence that the slopes of undirected noise seldom pass: it is 0.23 on average
 _OWN = 0.08  # by which the route must have raised the coherence; what had it before is texture
+_OF_NOISE = 0.25  # of the noise that was there, under which strokes are what even a good cleaning leaves of it
 _FEW = 12  # bare squares of a picture, under which worms are not measured
 
-#: Deviation of strokes in bare squares after the route, display values, (n,).
+#: Deviations in bare squares, display values, (2, n): of strokes after the route, and of what was there before.
 Worms = np.ndarray
 
 
@@ -27,10 +28,10 @@ def measure_worms(sides: Sides) -> Worms:
     """Return the deviation of strokes in each bare square: directed energy beyond that of undirected noise."""
     bare = sides[0].derived(bare_squares)
     if not bare.any():
-        return np.empty(0)
-    (_, before), (energy, after) = (side.derived(_directed) for side in sides)
+        return np.empty((2, 0))
+    (noise, before), (energy, after) = (side.derived(_directed) for side in sides)
     more = np.where(after > before + _OWN, np.clip(after - np.maximum(before, _BY_CHANCE), 0, None), 0)
-    return 255 * np.sqrt(energy * more / (1 - _BY_CHANCE))[bare]
+    return 255 * np.sqrt(np.stack([energy * more / (1 - _BY_CHANCE), noise])[:, bare])
 
 
 def _directed(side: Side) -> tuple[np.ndarray, np.ndarray]:
@@ -49,9 +50,15 @@ def _directed(side: Side) -> tuple[np.ndarray, np.ndarray]:
 
 
 def combine_worms(patches: Sequence[Worms]) -> float | None:
-    """Return the deviation of worms in bare places, display values; None where too few are bare."""
-    squares = np.concatenate(patches) if len(patches) else np.empty(0)
-    return None if len(squares) < _FEW else float(np.sqrt(np.mean(squares**2)))
+    """Return the deviation of worms in bare places, display values; None where too few are bare.
+
+    Strokes fainter than a part of the noise that was there count as none.
+    """
+    squares = np.concatenate(patches, axis=1) if len(patches) else np.empty((2, 0))
+    if squares.shape[1] < _FEW:
+        return None
+    strokes, noise = np.sqrt(np.mean(squares**2, axis=1))
+    return float(strokes) if strokes > _OF_NOISE * noise else 0.0
 
 
 class WormsDrawn(Measure):
