@@ -50,9 +50,9 @@ def _stars(side: Side) -> tuple[np.ndarray, int]:
         return np.empty((0, 2), int), 0
     excess = side.derived(_over_sky)
     bright = _points(side.tone, excess, shown)
-    rings = np.zeros(side.tone.shape, np.uint8)
-    rings[tuple(bright.T)] = 1
-    rings = cv2.dilate(rings, np.ones((2 * _RING + 1, 2 * _RING + 1), np.uint8))
+    middles = np.zeros(side.tone.shape, np.uint8)
+    middles[tuple(bright.T)] = 1
+    rings = cv2.dilate(middles, np.ones((2 * _RING + 1, 2 * _RING + 1), np.uint8))
     dents = _points(-side.tone, -excess, shown & (rings == 0))
     stars = _without_specks(bright, side, excess, shown)
     # A peak in a dark dent, as compression leaves them, has no light.
