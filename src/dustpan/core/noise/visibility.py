@@ -15,12 +15,13 @@ from functools import cache
 import numpy as np
 
 from dustpan.core.filters.colour import OPPONENT
-from dustpan.core.noise.model import DISPLAY, TONES
+from dustpan.core.noise.model import DISPLAY, NOTICEABLE, TONES
 from dustpan.core.picture.curve import decode_curve
 
 DISTANCE, DENSITY = 60.0, 96.0  # cm from the screen, and its pixels an inch
 _MUCH = 0.03  # share of the picture from which a tone is minded
-_STRONG = np.array([3.0, 1.0]) / DISPLAY  # luminance and colour noise from which at most a part of it may stay
+_STRONG = np.array([NOTICEABLE, 1.0]) / DISPLAY  # luminance and colour noise from which at most a part of it may stay
+_STRONG_IN_DOUBT = 3.0 / DISPLAY  # the same of luminance noise that is doubtful: it may be texture
 _MOST_LEFT = 0.05  # of such noise
 _FLARE = 0.01  # light of the room on the screen, beside its white
 _WEIGHTS = np.array([0.2126, 0.7152, 0.0722])  # of red, green and blue light in brightness
@@ -60,8 +61,9 @@ def least_to_take(
 ) -> np.ndarray:
     """Return (2,), the least part of luminance and of colour noise without which no more is seen, 0 to 1.
 
-    At every tone of which the picture has much. Of luminance noise of over 3 display values and colour noise of over 1
-    no more than 5 % stays: what can hardly be seen is seen by whoever looks closely. More where more may be seen.
+    At every tone of which the picture has much. Of luminance noise that is noticeable, and of colour noise of over 1
+    display value, no more than 5 % stays: what can hardly be seen is seen by whoever looks closely. More where more may
+    be seen.
 
     Parameters
     ----------
@@ -73,7 +75,8 @@ def least_to_take(
     seen = visible_noise(sigma, spectrum)[:, presence >= min(_MUCH, presence.max())].max(axis=1)
     parts = np.clip(1 - visible / np.maximum(seen, 1e-6), 0, 1)
     power = sigma.astype(float) ** 2 @ presence
-    strong = np.sqrt([power[0], power[1:].mean()]) > _STRONG
+    faint = np.array([_STRONG_IN_DOUBT if doubted else _STRONG[0], _STRONG[1]])
+    strong = np.sqrt([power[0], power[1:].mean()]) > faint
     left = _MOST_LEFT * max(visible, 1.0) * np.array([2.0 if doubted else 1.0, 1.0])
     return np.where(strong, np.maximum(parts, 1 - left), parts)
 
