@@ -13,6 +13,7 @@ import json
 import os
 from collections import Counter, defaultdict
 from concurrent.futures import ProcessPoolExecutor
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -37,10 +38,11 @@ from dustpan.core.noise.measure import model_of
 from dustpan.core.noise.model import NoiseModel
 from dustpan.core.noise.prior import prediction_of
 from dustpan.core.picture.curve import encode_curve
+from dustpan.core.picture.source import Source
 from dustpan.core.picture.working import to_working
 from dustpan.core.render.engine import Engine
 from dustpan.core.steps import kinds
-from dustpan.simulate.scenes import clean_picture
+from dustpan.simulate.scenes import clean_picture, load_features
 
 _FULL = {"auto": False, "luminance": 100.0, "colour": 100.0, "detail_return": 0.0, "blotch": 3.0}
 #: Steps that answer something which a kind has; elsewhere they are false. No kind has haze or tinted darks.
@@ -60,6 +62,7 @@ _ANSWERED = {
 }
 _SHARPEN = ("sharpen", "deblur", "edges", "local_contrast")
 _SCENES = {"bench": (1740, 1160), "tower": (1500, 1000), "escapement": (1080, 720)}
+_FEATURED, _AXES = ("bench",), {"albedo": "RGB", "normal": "XYZ", "depth": "Z"}
 _PICTURES = {
     "held": "photographs of 512 px that nothing was chosen on",
     "chosen": "photographs of 512 px that constants are chosen on",
@@ -84,6 +87,17 @@ def _clean(path: Path) -> np.ndarray:
         scene = clean_picture(path.name, size=_SCENES[path.name], dtype=np.float32)
         return np.clip(encode_curve(scene.pixels), 0, 1) if scene.linear else scene.pixels
     return np.asarray(Image.open(path).convert("RGB"), np.float32) / 255
+
+
+def _source(made: Spoiled, kind: str, name: str) -> Source:
+    """Return what is cleaned; a rendered scene brings its feature channels where it is spoiled as a render is."""
+    if kind != "render" or name not in _FEATURED:
+        return made.source
+    size, layers = made.noisy.shape[1::-1], {}
+    for what, planes in load_features(name).items():
+        fitted = np.atleast_3d(cv2.resize(planes, size, interpolation=cv2.INTER_AREA))
+        layers |= {f"{what}.{axis}": fitted[..., n] for n, axis in enumerate(_AXES[what])}
+    return replace(made.source, layers=layers)
 
 
 def _three(plane: np.ndarray) -> np.ndarray:
@@ -113,7 +127,8 @@ def score(kind: str, stem: str, path: Path) -> dict[str, Any]:
     make = {**KINDS, **HELD_BACK_KINDS}[kind]
     seed = int(stem) if stem.isdigit() else sum(stem.encode())
     made = make(_clean(path), np.random.default_rng([seed, sum(kind.encode())]))
-    engine, truth = Engine(made.source), _three(made.wanted)
+    source = _source(made, kind, path.name)
+    engine, truth = Engine(source), _three(made.wanted)
     measured = engine.noise
     told = _told(made, measured.presence if measured.presence.any() else np.full(17, 1 / 17, np.float32))
     route = propose_route(engine)
@@ -121,7 +136,7 @@ def score(kind: str, stem: str, path: Path) -> dict[str, Any]:
         "in": _rendered(engine, Route()),
         "auto": _rendered(engine, route),
         "full": _cleaned(engine),
-        "told": _cleaned(Engine(made.source, noise=told)),
+        "told": _cleaned(Engine(source, noise=told)),
     }
     original = engine.plan(Document())
     report = judge(engine, engine.plan(Document(route)), original, choose_patches(original.base))

@@ -19,7 +19,7 @@ from dustpan.core.judge.at_output import make_output
 from dustpan.core.judge.harms import sides_of
 from dustpan.core.judge.harms.worms import WORMS, combine_worms, measure_worms
 from dustpan.core.judge.propose import ease_route, eased, propose_route
-from dustpan.core.judge.report import judge, name_culprit
+from dustpan.core.judge.report import judge, name_culprit, shown_by_surfaces
 from dustpan.core.judge.safe import find_safe_strength
 from dustpan.core.judge.spots import choose_patches
 from dustpan.core.picture.source import Source
@@ -145,6 +145,15 @@ def test_louder_noise_is_eased_by_gates_and_then_by_leaving_flats_out(bench):
     assert harms(bench, Route((undamped,)))["halo"] == "deblur"
     left = ease_route(bench, Document(Route((undamped,))), harm="halo").find("deblur")
     assert left is None or left.params.strength < 1
+
+
+def test_lines_that_surfaces_show_are_no_worms_and_their_texture_is_not_flattened():
+    worms, flattened = (
+        Finding(what, what, 3.0, "noise", harm=True, step_id="noise") for what in ("worms", "flattened")
+    )
+    assert shown_by_surfaces(worms, {"noise"}) and shown_by_surfaces(flattened, {"noise"})
+    assert not shown_by_surfaces(replace(worms, step_id="sharpen"), {"noise"})
+    assert not shown_by_surfaces(worms, set()) and not shown_by_surfaces(flattened, set())
 
 
 @pytest.mark.parametrize("where", [Where(), Where(invert=True)])

@@ -13,6 +13,7 @@ from dustpan.core.document.route import Route
 from dustpan.core.judge.figures import PatchFigures, combine_figures, find_harms, measure_patch, patch_in
 from dustpan.core.judge.harms import HARMS, MEASURES, Figures, Pair, Patch, Side
 from dustpan.core.judge.harms.texture import FLATTENED
+from dustpan.core.judge.harms.worms import WORMS
 from dustpan.core.judge.noise_left import (
     SquareNoise,
     mean_noise,
@@ -149,16 +150,24 @@ def _harm_done(
     """Return the harm by the figures of a plan's patches, each with the step that has done it.
 
     Texture is not called flattened where cleaning was guided by feature channels: noise by place passes for it then.
+    Nor are strokes worms that such a cleaning has drawn: it finds lines that only these channels show.
     """
     if not plan.all_active:
         return ()
     each = [combine_figures([patch]) for patch in patches]
     named = [name_culprit(finding, plan) for finding in find_harms(figures, spots, each)]
     told = [finding for finding in named if finding.step_id or finding.what not in _DRAWN]
-    guided = engine.source.features is not None and any(
-        getattr(step.params, "guided", False) for step in plan.all_active
-    )
-    return [finding for finding in told if not (guided and finding.what == FLATTENED.what)]
+    if engine.source.features is None:
+        return told
+    guided = {prepared.step.id for prepared in plan.all_active if getattr(prepared.params, "guided", False)}
+    return [finding for finding in told if not shown_by_surfaces(finding, guided)]
+
+
+def shown_by_surfaces(finding: Finding, guided: set[str]) -> bool:
+    """Return whether what is told of some steps' cleaning is what the surfaces show that it was guided by."""
+    if finding.what == FLATTENED.what:
+        return bool(guided)
+    return finding.what == WORMS.what and finding.step_id in guided
 
 
 def report_on(
