@@ -87,7 +87,7 @@ def explain(planes: np.ndarray, surface: np.ndarray) -> Explained:
         detail[n] = plane - _blur(plane, _COARSE)
         rest = padded[n] - plane
         fine = np.clip(rest - _blur(rest, FINE), -_MOST, _MOST)
-        unexplained[n] = np.sqrt(np.maximum(double(_blur(halve(fine * fine), _GATHER / 2)), 0))
+        unexplained[n] = np.sqrt(double(_blur(halve(fine * fine), _GATHER / 2)))
     return Explained(detail[:, :height, :width], unexplained[:, :height, :width])
 
 

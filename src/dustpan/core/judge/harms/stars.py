@@ -53,10 +53,10 @@ def _stars(side: Side) -> tuple[np.ndarray, int]:
     middles = np.zeros(side.tone.shape, np.uint8)
     middles[tuple(bright.T)] = 1
     rings = cv2.dilate(middles, np.ones((2 * _RING + 1, 2 * _RING + 1), np.uint8))
-    dents = _points(-side.tone, -excess, shown & (rings == 0))
+    dark = _points(-side.tone, -excess, shown)
     stars = _without_specks(bright, side, excess, shown)
     # A peak in a dark dent, as compression leaves them, has no light.
-    return stars[_light_at(stars, excess, 2) > 0], len(dents)
+    return stars[_light_at(stars, excess, 2) > 0], int((rings[tuple(dark.T)] == 0).sum())
 
 
 def _shown(side: Side) -> np.ndarray:
