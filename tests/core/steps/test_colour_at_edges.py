@@ -10,6 +10,7 @@ import pytest
 
 from dustpan.core.document.history import Document
 from dustpan.core.document.route import Route, new_step
+from dustpan.core.filters.colour import tone_of
 from dustpan.core.filters.fringe import edge_gate
 from dustpan.core.filters.fringe_hues import measure_fringes
 from dustpan.core.filters.shift import Shift, displacement, measure_shift
@@ -162,6 +163,15 @@ def test_a_picture_without_rims_stays(sound):
     engine, plan = planned(sound, "fringe")
     assert np.array_equal(whole(engine, plan), sound)
     assert plan.prepared[0].kind.tell(plan.prepared[0].params, plan.prepared[0].analysis) == "none found"
+
+
+@pytest.mark.parametrize(("spread", "found"), [(0.8, False), (2.0, True)])
+def test_colour_that_hardly_leaves_the_edges_is_no_fringe(sound, spread, found):
+    """It is what filters that interpolate a mosaic leave."""
+    tone = tone_of(sound)
+    light = np.maximum(cv2.GaussianBlur(tone, (0, 0), spread) - tone, 0)
+    tinted = sound + 3 * light[..., None] * np.float32([-0.25, 0.5, -0.25])
+    assert bool(measure_fringes([tinted], radius=2.0, edge=0.3)[0]) == found
 
 
 def test_rims_are_told_from_colour_noise(sound):

@@ -22,12 +22,13 @@ _PURPLE, _GREEN = (240, 350), (110, 170)  # hues that lenses draw: one, perhaps 
 _RADII, _NEARLY = (1.0, 1.5, 2.0, 2.5, 3.0, 4.0), 0.93  # px, of rims; share of the rims' colour that is nearly all
 _LEAST_EDGES = 0.002  # share of a crop's pixels beside strong edges, from which its rims are measured
 _LENS_HUES = (235, 345), (100, 175)  # hues of rims that are found by how they follow the edges
-_SPREAD, _FAR_SPREAD, _DETAIL = 2.0, 8.0, 12.0  # px, deviations of light that spreads as rims do, farther, and of all
+_SPREADS = 2.0, 8.0, 1.0  # px, deviations of light that spreads as rims do, farther, and less far
+_DETAIL = 12.0  # px, deviation of what is too coarse to be compared
 _PART = 64  # px, side of the parts of a picture that are compared
 _LEAST_OF_PART, _LEAST_PARTS = 60, 4  # pixels beside edges; parts that have as many
-_CERTAIN, _LEAST_TINT = 12.0, 0.4  # times its error; colour of a rim beside the light that spreads
+_CERTAIN, _LEAST_TINT = 8.0, 0.3  # times its error; colour of a rim beside the light that spreads
 _LIKE_ALL = 0.05  # error of that in a part, however well it is measured there
-_PEAK = 0.35  # share of the rims' colour that lies within 30 degrees of a fringe's hue
+_PEAK = 0.5  # share of the rims' colour that lies within 30 degrees of a fringe's hue
 
 
 def measure_radius(crops: Sequence[np.ndarray], hue: float, *, width: float, edge: float) -> float:
@@ -85,7 +86,8 @@ def _hues_along_edges(crops: Sequence[np.ndarray], edge: float, each: Each) -> l
 
     Light that a lens spreads round bright things lies on the dark side of edges and fades within a few pixels. Colour
     is fitted to light that would spread so, beside light that spreads farther and the bright sides, whose colours are
-    the things' own. Parts of a picture agree on a lens's colour; leaves, bricks and skies each have another.
+    the things' own, and light that spreads less, which interpolating a mosaic colours. Parts of a picture agree on a
+    lens's colour; leaves, bricks and skies each have another.
     """
     found = [part for parts in each(partial(_tints, edge=edge), crops) for part in parts]
     if len(found) < _LEAST_PARTS:
@@ -104,11 +106,11 @@ def _hues_along_edges(crops: Sequence[np.ndarray], edge: float, each: Each) -> l
 
 def _tints(crop: np.ndarray, *, edge: float) -> list[tuple[np.ndarray, float]]:
     """Return, for each part of a crop with edges, the colour (2,) that light has when it spreads, and its error."""
-    beside = edge_gate(crop, radius=_SPREAD, edge=edge) > 0.2
+    beside = edge_gate(crop, radius=_SPREADS[0], edge=edge) > 0.2
     if min(crop.shape[:2]) < _PART or not beside.any():
         return []
     tone = cv2.GaussianBlur(tone_of(crop), (0, 0), SMOOTH, borderType=cv2.BORDER_REFLECT)
-    rises = [cv2.GaussianBlur(tone, (0, 0), s, borderType=cv2.BORDER_REFLECT) - tone for s in (_SPREAD, _FAR_SPREAD)]
+    rises = [cv2.GaussianBlur(tone, (0, 0), s, borderType=cv2.BORDER_REFLECT) - tone for s in _SPREADS]
     light = _without_coarse(np.stack([np.maximum(side * rise, 0) for rise in rises for side in (1, -1)], axis=-1))
     colour = _without_coarse(cv2.GaussianBlur(to_chroma(crop), (0, 0), SMOOTH, borderType=cv2.BORDER_REFLECT))
     found = []
