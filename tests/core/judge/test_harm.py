@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from dustpan.core.filters.colour import to_opponent
+from dustpan.core.filters.dct import block_transform
 from dustpan.core.judge.figures import combine_figures, find_harms, measure_patch, patch_in
 from dustpan.core.judge.harms import Figures, Patch, sides_of
 from dustpan.core.judge.harms.edges import halo_of
@@ -61,6 +62,15 @@ def test_texture_kept_is_the_part_that_was_kept(share):
     before = grey(weave())
     after = grey(weave(0.04 * share))
     assert figures(before, after)["texture_kept"] == pytest.approx(share, abs=0.02)
+
+
+@pytest.mark.parametrize("blur", [0.0, 0.8, 1.6])
+def test_the_slopes_of_noise_follow_from_its_spectrum(blur):
+    plane = np.random.default_rng(4).normal(0, 1, (1024, 1024))
+    plane = cv2.GaussianBlur(plane, (0, 0), blur) if blur else plane
+    blocks = block_transform(plane.reshape(128, 8, 128, 8).swapaxes(1, 2))
+    true = (slopes_of(plane) ** 2).sum(axis=0).mean() / plane.var()
+    assert slope_gain(blocks.std(axis=(0, 1))) == pytest.approx(true, rel=0.02)
 
 
 @pytest.mark.parametrize("share", [1.0, 0.6])
@@ -145,6 +155,17 @@ def test_noise_that_black_cut_off_leaves_no_cast_behind():
     for channel in (0, 1):
         cast = clean.copy()
         cast[..., channel] += 10 / 255
+        assert figures(before, cast)["cast"] > 2
+
+
+def test_noise_of_few_paths_leaves_no_cast_behind():
+    clean = np.broadcast_to(np.float32([0.18, 0.12, 0.15]), (SIDE, SIDE, 3)).copy()
+    paths = np.random.default_rng(3).gamma([1.0, 4.0, 16.0], 1 / np.array([1.0, 4.0, 16.0]), clean.shape)
+    before = encode_curve(decode_curve(clean) * paths.astype(np.float32))  # the curve darkens red by 10 levels
+    assert figures(before, clean)["cast"] < 0.5
+    for channel in range(3):
+        cast = clean.copy()
+        cast[..., channel] += 12 / 255
         assert figures(before, cast)["cast"] > 2
 
 

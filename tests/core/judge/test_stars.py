@@ -107,7 +107,7 @@ def test_a_step_that_takes_stars_is_told_of_and_eased():
 
 
 def test_stars_that_cleaning_would_take_are_left_out_and_the_sky_is_cleaned_as_much():
-    engine = Engine(Source(stored(sky(1.6, noise=13.0))))
+    engine = Engine(Source(stored(sky(1.6, noise=16.0))))
     step, all_of_it = (
         new_step("noise", "noise"),
         {"auto": False, "luminance": 100.0, "colour": 100.0, "detail_return": 0.0},

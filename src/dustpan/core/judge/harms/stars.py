@@ -118,11 +118,14 @@ def _spread(excess: np.ndarray, points: np.ndarray) -> np.ndarray:
 
 
 def combine_stars(patches: Sequence[Stars]) -> float | None:
-    """Return the share of the stars that are lost, or None where there are hardly any, or only clumps of noise."""
+    """Return the share of the stars that are lost, but for a few by chance.
+
+    None is for hardly any stars, and for clumps of noise.
+    """
     count, lost, dents = np.sum(patches, axis=0) if len(patches) else (0, 0, 0)
     if count < _FEW or dents > _DENTS * count:
         return None
-    return float(lost / count) if lost > _BY_CHANCE else 0.0
+    return max(lost - _BY_CHANCE, 0) / int(count)
 
 
 class StarsLost(Measure):

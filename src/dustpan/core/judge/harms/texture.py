@@ -7,6 +7,7 @@ from typing import ClassVar, NamedTuple
 
 import cv2
 import numpy as np
+from scipy.fft import dct
 
 from dustpan.core.judge.harms.harm import Harm, Measure, Side, Sides, SigmaOfTone, cut_squares, square_means
 from dustpan.core.noise.model import DISPLAY
@@ -22,6 +23,20 @@ _SPECK_SHARE = 0.5  # of the energy over the noise in so many pixels, from which
 _OF_NOISE = 0.19  # share of its own energy that noise has in so many, the highest
 
 
+def _over_distance(values: np.ndarray) -> np.ndarray:
+    """Return (8,) the sums of products of values that lie so far apart."""
+    alike = np.correlate(values, values, "full")[len(values) - 1 :]
+    return np.pad(alike, (0, 8))[:8]
+
+
+_KERNEL = cv2.getGaussianKernel(9, _BLUR)[:, 0]
+_BOTH_WAYS = np.array([1.0, *[2.0] * 7])
+_BLURRED = _BOTH_WAYS * _over_distance(_KERNEL)
+_SLOPED = _BOTH_WAYS * _over_distance(np.convolve(_KERNEL, [0.5, 0, -0.5]))
+#: From the variances of a block's frequencies (columns) the covariance of two pixels over their distance.
+_TO_DISTANCE = np.linalg.inv(_BOTH_WAYS * [_over_distance(wave) for wave in dct(np.eye(8), axis=0, norm="ortho")])
+
+
 def slope_gain(spectrum: np.ndarray) -> float:
     """Return the slope energy of noise of deviation 1 with a block spectrum, as `measure_texture` measures it.
 
@@ -29,12 +44,9 @@ def slope_gain(spectrum: np.ndarray) -> float:
     ----------
     spectrum : (8, 8) relative deviations of the block coefficients.
     """
-    frequency = np.pi * np.arange(8) / 8
-    blur = np.exp(-0.5 * _BLUR**2 * (frequency[:, None] ** 2 + frequency[None] ** 2))
-    slope = np.sin(frequency) ** 2
-    power = np.asarray(spectrum, np.float64) ** 2
-    passed = blur**2 * (slope[:, None] + slope[None])
-    return float((power * passed).sum() / max(power.sum(), 1e-12))
+    alike = _TO_DISTANCE @ np.asarray(spectrum, np.float64) ** 2 @ _TO_DISTANCE.T
+    slopes = _BLURRED @ alike @ _SLOPED + _SLOPED @ alike @ _BLURRED
+    return float(max(slopes, 0) / max(alike[0, 0], 1e-12))
 
 
 def slopes_of(plane: np.ndarray) -> np.ndarray:

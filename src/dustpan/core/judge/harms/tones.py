@@ -11,7 +11,7 @@ import numpy as np
 
 from dustpan.core.judge.harms.harm import Harm, Measure, Side, Sides
 from dustpan.core.noise.model import DISPLAY
-from dustpan.core.picture.curve import SRGB_TO_XYZ, decode_curve
+from dustpan.core.picture.curve import SRGB_TO_XYZ, decode_curve, encode_curve
 
 DARKER_SHADOWS = Harm(
     "darker_shadows", "speck_shift", -1.5, "shadows {size:.1f} L* darker, as white specks went", -1, below=True
@@ -27,7 +27,6 @@ _DARK_BLUR = 3.0  # px, deviation of the blur before the comparison
 _FEW = 0.002  # share of what is looked at; in so few darks nobody sees a cast
 _AROUND = 7  # px, side of the square that is dark all around a pixel
 _STANDS_OUT = 6.0  # deviations of the darks from which a pixel is a speck
-_KINDS = "channels", "medians"
 _TO_Y = SRGB_TO_XYZ[1].astype(np.float32)
 
 
@@ -41,8 +40,8 @@ class Darks:
     looked_at : number of all pixels of the patch.
     inner : number of dark pixels with dark surroundings.
     lightness, specks : of the changes of L* of all dark pixels, and of specks alone.
-    channels : (3,) of the changes of red, green and blue of the inner ones.
-    medians : (3,) of the changes of the local medians of the inner ones.
+    moved : (3, 3) of the changes of the inner ones: by rows of their values, of their local medians, and of the tones
+        of their local means in light; red, green and blue.
     """
 
     pixels: int = 0
@@ -50,8 +49,7 @@ class Darks:
     inner: int = 0
     lightness: float = 0.0
     specks: float = 0.0
-    channels: np.ndarray | tuple[float, float, float] = (0.0, 0.0, 0.0)
-    medians: np.ndarray | tuple[float, float, float] = (0.0, 0.0, 0.0)
+    moved: np.ndarray | float = 0.0
 
 
 def lightness(pixels: np.ndarray) -> np.ndarray:
@@ -61,13 +59,13 @@ def lightness(pixels: np.ndarray) -> np.ndarray:
 
 
 class _Dark(NamedTuple):
-    """What is dark in a patch: `mask`, of these their `lightness` and which are `specks`; `inner` with its medians."""
+    """What is dark in a patch: `mask`, of these their `lightness` and which are `specks`; `inner` with its `colours`."""
 
     mask: np.ndarray
     lightness: np.ndarray
     specks: np.ndarray
     inner: np.ndarray
-    medians: np.ndarray
+    colours: np.ndarray
 
 
 def measure_darks(sides: Sides) -> Darks:
@@ -78,22 +76,15 @@ def measure_darks(sides: Sides) -> Darks:
     these.
     """
     dark = sides[0].derived(_dark)
-    before, after = (side.pixels for side in sides)
     if dark is None:
         return Darks(looked_at=sides[0].tone.size)
+    after = sides[1].pixels
     change = lightness(after[dark.mask]) - dark.lightness
     sums = float(change.sum()), float(change[dark.specks].sum())
     count, looked_at, number = len(change), dark.mask.size, int(dark.inner.sum())
     if not number:
         return Darks(count, looked_at, 0, *sums)
-    moved = _sums(after[dark.inner] - before[dark.inner])
-    moved_medians = _sums(_medians(after, dark.inner) - dark.medians)
-    return Darks(count, looked_at, number, *sums, moved, moved_medians)
-
-
-def _sums(values: np.ndarray) -> np.ndarray:
-    """Return the sums of the columns of (n, 3): numpy is slow along so short an axis."""
-    return np.array([values[:, channel].sum(dtype=np.float64) for channel in range(values.shape[1])])
+    return Darks(count, looked_at, number, *sums, _colours(after, dark.inner) - dark.colours)
 
 
 def _dark(side: Side) -> _Dark | None:
@@ -104,12 +95,17 @@ def _dark(side: Side) -> _Dark | None:
     rest = (side.tone - cv2.medianBlur(side.tone, 5))[mask]
     specks = rest > _STANDS_OUT * (1.4826 * float(np.median(np.abs(rest))) + 0.5 / DISPLAY)
     inner = cv2.erode(mask.view(np.uint8), np.ones((_AROUND, _AROUND), np.uint8), borderValue=1).view(np.bool_)
-    return _Dark(mask, lightness(side.pixels[mask]), specks, inner, _medians(side.pixels, inner))
+    return _Dark(mask, lightness(side.pixels[mask]), specks, inner, _colours(side.pixels, inner))
 
 
-def _medians(pixels: np.ndarray, inner: np.ndarray) -> np.ndarray:
-    """Return the local medians, (n, 3), of the inner pixels."""
-    return cv2.medianBlur(np.ascontiguousarray(pixels), 5)[inner] if inner.any() else np.empty((0, 3), np.float32)
+def _colours(pixels: np.ndarray, inner: np.ndarray) -> np.ndarray:
+    """Return sums over the inner pixels as `Darks.moved` has them."""
+    if not inner.any():
+        return np.zeros((3, 3))
+    medians = cv2.medianBlur(np.ascontiguousarray(pixels), 5)
+    in_light = encode_curve(cv2.blur(decode_curve(pixels), (_AROUND, _AROUND)))
+    # One channel at a time: numpy is slow along so short an axis.
+    return np.array([[p[..., c][inner].sum(dtype=np.float64) for c in range(3)] for p in (pixels, medians, in_light)])
 
 
 def combine_darks(patches: Sequence[Darks]) -> tuple[float, float, float | None] | None:
@@ -120,23 +116,23 @@ def combine_darks(patches: Sequence[Darks]) -> tuple[float, float, float | None]
     pixels, looked_at, inner = (sum(getattr(d, name) for d in patches) for name in ("pixels", "looked_at", "inner"))
     if not pixels:
         return None
-    means, medians = (np.sum([getattr(darks, kind) for darks in patches], axis=0) / max(inner, 1) for kind in _KINDS)
     return (
         sum(darks.lightness for darks in patches) / pixels,
         sum(darks.specks for darks in patches) / pixels,
-        _cast(means, medians) if inner > _FEW * looked_at else None,
+        _cast(sum(darks.moved for darks in patches) / inner) if inner > _FEW * looked_at else None,
     )
 
 
-def _cast(means: np.ndarray, medians: np.ndarray) -> float:
-    """Return the cast, display values, from how the channels' means and medians (3,) changed.
+def _cast(moved: np.ndarray) -> float:
+    """Return the cast, display values, from how the channels changed (3, 3), see `Darks.moved`.
 
-    Clipping at black removes the lower side of the noise, which raises means but not medians; the true change lies
-    between the changes of both. Within that range of each channel, the values that differ least are used.
+    Noise bends means: clipping at black removes its lower side, which raises them, and of noise in light the tone curve
+    lowers them. Medians and means in light are bent otherwise, so the true change lies between the three. Within that
+    range of each channel, the values that differ least are used.
     """
-    low, high = np.minimum(means, medians), np.maximum(means, medians)
-    moved = np.clip((low.max() + high.min()) / 2, low, high)
-    return float(np.abs(moved - moved.mean()).max() * DISPLAY)
+    low, high = moved.min(axis=0), moved.max(axis=0)
+    nearest = np.clip((low.max() + high.min()) / 2, low, high)
+    return float(np.abs(nearest - nearest.mean()).max() * DISPLAY)
 
 
 def measure_highlights(sides: Sides) -> tuple[int, float]:
