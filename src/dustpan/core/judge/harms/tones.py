@@ -59,7 +59,7 @@ def lightness(pixels: np.ndarray) -> np.ndarray:
 
 
 class _Dark(NamedTuple):
-    """What is dark in a patch: `mask`, of these their `lightness` and which are `specks`; `inner` with its `colours`."""
+    """What is dark in a patch: `mask`, `lightness` of these and which are `specks`, and `inner` with its `colours`."""
 
     mask: np.ndarray
     lightness: np.ndarray
