@@ -42,11 +42,11 @@ def test_the_least_is_taken_that_leaves_nothing_to_be_seen(levels):
     parts = least_to_take(even(levels), FLAT, EVEN)
     left = visible_noise(even(levels), FLAT) * (1 - parts)[:, None]
     assert left.max() <= 1.001
-    assert (parts == 0).all() if levels < 1 else left.max() > 0.9 or (parts == 0.95).any()
+    assert (parts == 0).all() if levels < 1 else left.max() > 0.9 or (parts > 0.96).any()
     if levels > 2.4:
-        assert (1 - parts <= 0.0501).all()
+        assert 1 - parts[0] <= 0.0301
     if levels > 1:
-        assert 1 - parts[1] <= 0.0501
+        assert parts[1] == 1
     assert (least_to_take(even(levels), FLAT, EVEN, visible=2.0) <= parts).all()
     rare = np.where(TONES > 0.5, 2 / len(TONES), 0)  # darks, where noise shows most, are not there
     assert (least_to_take(even(levels), FLAT, rare) <= parts).all()

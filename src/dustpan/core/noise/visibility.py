@@ -22,7 +22,8 @@ DISTANCE, DENSITY = 60.0, 96.0  # cm from the screen, and its pixels an inch
 _MUCH = 0.03  # share of the picture from which a tone is minded
 _STRONG = np.array([NOTICEABLE, 1.0]) / DISPLAY  # luminance and colour noise from which at most a part of it may stay
 _STRONG_IN_DOUBT = 3.0 / DISPLAY  # the same of luminance noise that is doubtful: it may be texture
-_MOST_LEFT = 0.05  # of such noise
+_MOST_LEFT = 0.03  # of such luminance noise
+_COLOUR_LEFT = 0.05  # of such colour noise where twice as much may be seen as is just not seen; none where not
 _FLARE = 0.01  # light of the room on the screen, beside its white
 _WEIGHTS = np.array([0.2126, 0.7152, 0.0722])  # of red, green and blue light in brightness
 _COLOUR_FADES = 3.5  # cycles a degree over which the eye's sensitivity to colour falls to a third
@@ -61,9 +62,9 @@ def least_to_take(
 ) -> np.ndarray:
     """Return (2,), the least part of luminance and of colour noise without which no more is seen, 0 to 1.
 
-    At every tone of which the picture has much. Of luminance noise that is noticeable, and of colour noise of over 1
-    display value, no more than 5 % stays: what can hardly be seen is seen by whoever looks closely. More where more may
-    be seen.
+    At every tone of which the picture has much. Of luminance noise that is noticeable no more than 3 % stays, and none
+    of colour noise of over 1 display value: what can hardly be seen is seen by whoever looks closely. More where more
+    may be seen.
 
     Parameters
     ----------
@@ -77,7 +78,8 @@ def least_to_take(
     power = sigma.astype(float) ** 2 @ presence
     faint = np.array([_STRONG_IN_DOUBT if doubted else _STRONG[0], _STRONG[1]])
     strong = np.sqrt([power[0], power[1:].mean()]) > faint
-    left = _MOST_LEFT * max(visible, 1.0) * np.array([2.0 if doubted else 1.0, 1.0])
+    more = max(visible, 1.0)
+    left = np.array([_MOST_LEFT * more * (2 if doubted else 1), _COLOUR_LEFT * (more - 1)])
     return np.where(strong, np.maximum(parts, 1 - left), parts)
 
 
