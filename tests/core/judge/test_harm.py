@@ -12,7 +12,7 @@ from dustpan.core.judge.figures import combine_figures, find_harms, measure_patc
 from dustpan.core.judge.harms import Figures, Patch, sides_of
 from dustpan.core.judge.harms.edges import halo_of
 from dustpan.core.judge.harms.louder import LOUDER, combine_louder, measure_louder
-from dustpan.core.judge.harms.texture import FLATTENED, slope_gain, slopes_of
+from dustpan.core.judge.harms.texture import FLATTENED, combine_texture, measure_texture, slope_gain, slopes_of
 from dustpan.core.judge.harms.tones import lightness
 from dustpan.core.judge.spots import Spot
 from dustpan.core.noise.fields import ModelField
@@ -81,6 +81,18 @@ def test_noise_does_not_pass_for_texture(share, sigma):
     cleaned, drawn_anew = grey(weave(0.06 * share)), grey(weave(0.06)) + noise(sigma, 2)
     assert figures(before, cleaned, sigma=luminance)["texture_kept"] == pytest.approx(share, abs=0.08)
     assert figures(before, drawn_anew, sigma=luminance)["texture_kept"] == pytest.approx(1.0, abs=0.08)
+
+
+@pytest.mark.parametrize(("side", "texture"), [(16, False), (96, True)])
+def test_a_few_squares_that_stand_out_of_the_noise_are_no_texture(side, texture):
+    """Over so many squares some are stronger by chance, and what is left of these would be called flattened."""
+    plain = [grey(np.full((SIDE, SIDE), 0.5)) + noise(0.02, seed) for seed in range(4)]
+    plain[0][16 : 16 + side, 16 : 16 + side] += grey(weave(0.1))[:side, :side] - 0.5
+    found = [
+        measure_texture(sides_of(pixels, np.full_like(pixels, 0.5)), lambda tone: np.full_like(tone, 0.035), 0.07)
+        for pixels in plain
+    ]
+    assert found[0].structured and (combine_texture(found) is not None) == texture
 
 
 @pytest.mark.parametrize("sigma", [0.0, 0.01, 0.02, 0.03])

@@ -18,6 +18,7 @@ FLATTENED = Harm(
 
 _BLUR = 0.9  # px, deviation of the blur before slopes are taken
 _STRUCTURED = 2.0  # slope energy of a square, times that of its noise, from which it counts as structured
+_FEW = 0.015  # share of the squares with structure, under which chance has made it
 _SPECK = 12  # pixels of a square that the slopes of a hot pixel fill
 _SPECK_SHARE = 0.5  # of the energy over the noise in so many pixels, from which it is a speck's
 _OF_NOISE = 0.19  # share of its own energy that noise has in so many, the highest
@@ -67,11 +68,19 @@ def _slopes(side: Side) -> np.ndarray:
 
 
 class Texture(NamedTuple):
-    """Slope energy of the picture's structure: `kept` after a route, `told` that can be kept, `there` before."""
+    """Slope energy of the picture's structure.
+
+    Attributes
+    ----------
+    kept, told, there : after a route, that can be kept, and before.
+    structured, squares : number of squares with structure, and of all.
+    """
 
     kept: float
     told: float
     there: float
+    structured: int
+    squares: int
 
 
 def measure_texture(sides: Sides, sigma: SigmaOfTone, gain: float) -> Texture:
@@ -100,13 +109,14 @@ def measure_texture(sides: Sides, sigma: SigmaOfTone, gain: float) -> Texture:
     own = (energy - noise)[structured]
     # Where structure is strong, noise is kept with it: its share follows that of the whole square.
     each = own / np.maximum(energy[structured], 1e-12)
-    return Texture(float((shared[structured] * each).sum()), float((own * each).sum()), float(own.sum()))
+    sums = float((shared[structured] * each).sum()), float((own * each).sum()), float(own.sum())
+    return Texture(*sums, len(own), structured.size)
 
 
 def combine_texture(patches: Sequence[Texture]) -> tuple[float, float] | None:
-    """Return the shares of the texture that are kept (1 is untouched), and that can be kept; None without any."""
-    kept, told, there = np.sum(patches, axis=0)
-    return (float(kept / there), float(told / there)) if there > 0 else None
+    """Return the shares of the texture that are kept (1 is untouched), and that can be kept; None with hardly any."""
+    kept, told, there, structured, squares = np.sum(patches, axis=0)
+    return (float(kept / there), float(told / there)) if there > 0 and structured >= _FEW * squares else None
 
 
 class TextureKept(Measure):
