@@ -37,7 +37,7 @@ _FIRST_UNITS = (320, 128)
 #: Networks in the order in which they are fitted.
 NETWORKS = ("first", "second", "added")
 _ROUNDS, _TESTED_ROUNDS = {"first": 12, "second": 40, "added": 24}, 6  # pictures made of each photograph
-_STEPS = {"second": 20_000, "added": 10_000}
+_STEPS = {"second": 20_000, "added": 30_000}
 _MOST_SOUND = 2200  # peaks of a picture without a speck that the first look learns from
 _KERNELS = (24, 40, 64)
 _BATCH, _DECAY = 512, 1e-3

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
+import cv2
 import numpy as np
 import pytest
 from training import kinds
 from training.samples import true_noise
 from training.textures import draw_texture
 
+from dustpan.core.filters.colour import to_opponent
+from dustpan.core.filters.dct import block_transform
 from dustpan.core.noise.direct import hold_to, read_directly
 from dustpan.core.noise.flats import measure_levels
 from dustpan.core.noise.measure import estimate_noise, model_of
@@ -52,6 +57,23 @@ def test_tones_whose_noise_black_cuts_off_are_told_as_before():
     held = hold_to(wrong_model(7), level_of(kinds.bytes_of(noisy)))
     assert DISPLAY * held.sigma[0, 0, 0] == pytest.approx(14, rel=0.25)
     assert DISPLAY * held.sigma[0, 0, 7] == pytest.approx(7, rel=0.1)
+
+
+@pytest.mark.parametrize("expected", [4.0, 5.0])
+def test_noise_that_is_smoother_than_expected_is_told_where_all_tones_agree(expected):
+    even = np.random.default_rng(1).normal(0, 9 / DISPLAY, (800, 800, 3))
+    turn = cv2.getRotationMatrix2D((400, 400), 7, 1)
+    turned = cv2.warpAffine(even, turn, (800, 800))[144:656, 112:688]
+    true = to_opponent(turned.astype(np.float32))[0]
+    level, expected = level_of(kinds.bytes_of(stairs() + turned)), wrong_model(expected)
+    lost = hold_to(replace(expected, doubt=(0.8, 0.8)), level)  # it may be grass
+    assert lost.spectrum[0, 0] == pytest.approx(hold_to(expected, level).spectrum[0, 0])
+    held = hold_to(replace(expected, doubt=(0.3, 0.3)), level)
+    assert DISPLAY * held.sigma[0, 0, 8] == pytest.approx(DISPLAY * true.std(), rel=0.1)
+    of_blocks = block_transform(true.reshape(64, 8, 72, 8).swapaxes(1, 2)).std(axis=(0, 1))
+    fine, coarse = np.s_[5:, 5:], np.s_[1:3, 1:3]
+    fall = held.spectrum[0, 0][fine].mean() / held.spectrum[0, 0][coarse].mean()
+    assert fall == pytest.approx(of_blocks[fine].mean() / of_blocks[coarse].mean(), rel=0.2)
 
 
 @pytest.mark.parametrize("what", ["texture", "by place"])

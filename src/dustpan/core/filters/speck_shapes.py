@@ -25,8 +25,8 @@ _RAISED = 5.0  # what a second look hardly ever adds to odds
 _AT_ONCE, _AT_ONCE_WIDE = 4096, 256
 _LEAST_TOUCH = 0.05  # of the peak's height, that a speck has added to a pixel which it has touched
 _TAUGHT = -2.0  # logarithm of the odds that any peak is a speck, that makes the networks' own odds right
-LIKELY = -0.4  # logarithm of the odds from which a peak is taken for a speck
-_MISSED, _SOUND = 0.015, 0.09  # share of the specks that may be missed, and of what is taken that may be sound
+LIKELY = -0.1  # logarithm of the odds from which a peak is taken for a speck
+_MISSED, _SOUND = 0.015, 0.045  # share of the specks that may be missed, and of what is taken that may be sound
 _LENIENT = 4.2  # most that is added to odds so that few specks are missed
 _COMMON, _TURNS = (-6.0, 0.0), 60  # least and most that is added to odds; turns until that settles
 
@@ -96,7 +96,7 @@ def leaning(odds: np.ndarray) -> float:
     """Return what to add to the odds of a picture's peaks before they are held against `LIKELY`.
 
     Specks may be commoner in it or rarer than was taught. And where texture hides many of them, less likely peaks are
-    taken as well, as long as hardly more than a tenth of what is taken is sound: in a picture without specks, none.
+    taken as well, as long as hardly more than a twentieth of what is taken is sound: in a picture without specks, none.
 
     Parameters
     ----------

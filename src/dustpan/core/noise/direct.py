@@ -30,8 +30,20 @@ _NOTHING = 0.3  # levels of noise, under which two figures are alike
 _LEAST_DOUBT = 0.1
 _FAINT = (0.8 / DISPLAY) ** 2  # power added to both sides, under which differences do not count
 _COARSE_STEPS = 2.0  # ratio of compression steps to noise, beyond which rounding changes its power
+_SMOOTHER = 0.35  # logarithm of power, by which the fine bands fall more steeply than the model's
+_ALIKE = 0.065  # the same, by which tones may differ from each other in how they fall
+_RISES = 0.05  # the same, by which one band may still exceed a coarser one
+_LOST = 0.5  # doubt of luminance from which a model's spectrum tells nothing of noise beside texture
+_FINE, _FINER = 3, 0.8  # index of a fine band; logarithm of power, by which colour noise may fall less on the way to it
+_FAINTEST = (0.1 / DISPLAY) ** 2  # power of what rounding to 8 bits leaves of nothing
+_CERTAIN, _UNCERTAIN = 0.1, 0.2  # doubt up to which the model's spectrum stays, and from which it is given up
+_SOME = 2e-3  # share of the picture at a tone, times its trust, from which a spectrum is seen
+_FEW_TONES = 3  # on which a spectrum is seen at least
+_SPREAD = 0.12  # the same, at which what tones have in common counts a third
+_ELSE_SMOOTHER = 0.01  # share of the picture measured directly from which such a spectrum counts half
 _COUNTS = FINE_BANDS.sum(axis=(1, 2)).astype(float)
 ALL_FINE = len(_COUNTS)
+_BAND_OF = np.argmax(BANDS, axis=0)  # index in `BANDS` of each coefficient's band; the mean counts to the first
 
 
 def _parts(fine: int) -> np.ndarray:
@@ -106,10 +118,48 @@ def hold_to(model: NoiseModel, level: LevelStatistics) -> NoiseModel:
     direct = read_directly(level)
     if not len(direct.bins):
         return model
-    weight = _weights(model, direct)
-    held = _with_spectrum(model, level, direct, weight)
+    smoother = _as_smooth_as(model, direct)
+    weight = _weights(smoother, direct)
+    held = _with_spectrum(smoother, level, direct, weight)
     held = _with_course(held, direct, weight, _off(held, direct)[..., 1:] @ _parts(ALL_FINE))
     return replace(held, doubt=_doubt_of(held, model))
+
+
+def _as_smooth_as(model: NoiseModel, direct: Direct) -> NoiseModel:
+    """Return a model whose luminance noise is as smooth as what fills the picture alike at all tones.
+
+    Enlarged or turned pictures hold smoother noise than the model may expect. Where the blocks of several tones each
+    spread as noise alone does, and all fall in the same way from coarse to fine, that is the noise, for most texture
+    differs from tone to tone. What merely exceeds the model in the coarse band may be texture, and changes nothing. Nor
+    does what may be grass: it is alike everywhere, but the model is in great doubt of it, or colour noise is finer.
+    """
+    if model.doubt[0] > _LOST or _falls_more_than_colour(direct):
+        return model
+    off = _off(model, direct)[:, 0]
+    parts = BANDS[_COARSE:].sum(axis=(1, 2)) / BANDS[_COARSE:].sum()
+    weight = direct.trust[:, 0] * direct.counts / direct.counts.sum()
+    if np.count_nonzero(weight > _SOME) < _FEW_TONES:
+        return model
+    fall = off - (off @ parts)[:, None]
+    mean = weight @ fall / weight.sum()
+    apart = float(np.sqrt(weight @ ((fall - mean) ** 2 @ parts) / weight.sum()))
+    if mean[1] - mean[-1] < _SMOOTHER or np.diff(mean[1:]).max() > _RISES or apart > _ALIKE:
+        return model
+    unsure = np.clip((model.doubt[0] - _CERTAIN) / (_UNCERTAIN - _CERTAIN), 0, 1)
+    part = unsure * np.exp(-((apart / _SPREAD) ** 2)) * weight.sum() / (weight.sum() + _ELSE_SMOOTHER)
+    of_band = np.concatenate([np.full(_COARSE, mean[0]), mean])
+    power = model.spectrum[0, 0] ** 2 * np.exp(part * of_band[_BAND_OF])
+    spectrum = model.spectrum.copy()
+    spectrum[0, 0] = np.sqrt(power / power.ravel()[1:].mean())
+    return replace(model, spectrum=spectrum)
+
+
+def _falls_more_than_colour(direct: Direct) -> bool:
+    """Return whether luminance falls from coarse to fine more than colour noise does, as texture without colour."""
+    fall = np.log(direct.power[..., 0] + _FAINTEST) - np.log(direct.power[..., _FINE] + _FAINTEST)
+    weight = direct.trust * direct.counts[:, None]
+    luminance, *colour = (weight * fall).sum(axis=0) / np.maximum(weight.sum(axis=0), 1e-12)
+    return luminance > sum(colour) / 2 + _FINER
 
 
 def _doubt_of(held: NoiseModel, before: NoiseModel) -> tuple[float, float]:
