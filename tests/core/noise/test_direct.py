@@ -13,8 +13,9 @@ from training.textures import draw_texture
 
 from dustpan.core.filters.colour import to_opponent
 from dustpan.core.filters.dct import block_transform
-from dustpan.core.noise.direct import hold_to, read_directly
+from dustpan.core.noise.direct import read_directly
 from dustpan.core.noise.flats import measure_levels
+from dustpan.core.noise.held import hold_to
 from dustpan.core.noise.measure import estimate_noise, model_of
 from dustpan.core.noise.model import DISPLAY, TONES, NoiseModel
 from dustpan.core.noise.prior import prediction_of

@@ -11,8 +11,8 @@ from dataclasses import replace
 import numpy as np
 
 from dustpan.core.noise.blank import photographed_parts
-from dustpan.core.noise.direct import hold_compressed_to, hold_to
 from dustpan.core.noise.flats import MEASURED_LEVELS, FlatLevel, flat_model, measure_levels, predict_coarser
+from dustpan.core.noise.held import hold_compressed_to, hold_to
 from dustpan.core.noise.measured_blocks import LEAST_KEPT, is_rounded, is_silent
 from dustpan.core.noise.model import LEVELS, TONES, NoiseModel
 from dustpan.core.noise.prior import Prediction, predict_noise
