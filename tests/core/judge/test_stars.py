@@ -63,6 +63,7 @@ def test_stars_are_counted_and_missed_when_they_go(width):
     assert count > 0.85 * STARS and lost == 0
     assert measure_stars(sides_of(before, after))[1] > 0.95 * count
     assert combine_stars([(count, lost, 0), (0, 0, 0)]) == 0.0 and combine_stars([(5, 5, 0)]) is None
+    assert combine_stars([(27, 4, 0)]) < 0.1 < combine_stars([(27, 6, 0)])  # two of any number are lost by chance
     found = find_harms(Figures(stars_lost=0.4), [], [])
     assert [finding.text for finding in found] == ["40 % of the stars lost"]
 
